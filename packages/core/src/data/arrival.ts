@@ -1,0 +1,79 @@
+import type { Check } from '../method/define';
+import { suggestUtm, transformExtent, wgs84 } from './crs';
+import type { DatasetInfo, RasterInfo } from './dataset';
+import { gridExtent } from './raster';
+
+/** Longitude and latitude of the middle of a dataset, or null when it has no CRS or lies nowhere. */
+export function placeOf(info: DatasetInfo): [number, number] | null {
+  const crs = info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
+  const extent = info.kind === 'raster' ? gridExtent(info.grid) : info.kind === 'features' ? info.extent : null;
+  if (!crs || !extent) return null;
+  try {
+    const e = transformExtent(extent, crs, wgs84());
+    return [(e[0] + e[2]) / 2, (e[1] + e[3]) / 2];
+  } catch {
+    return null;
+  }
+}
+
+/**
+ * What an analyst should know of data before using them: no CRS, degrees, codes that look like missing values, enclosed
+ * gaps, deep single-cell outliers' telltale range, classes dressed as numbers. Ordered by weight.
+ */
+export function arrivalChecks(info: DatasetInfo): Check[] {
+  const checks: Check[] = [];
+  const crs = info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : undefined;
+  if (crs === null) {
+    checks.push({ level: 'look', code: 'crs.missing', message: 'No coordinate reference system is given; set it before measuring or comparing places.' });
+  }
+  if (crs?.caution) checks.push({ level: 'look', code: 'crs.caution', message: `${crs.name}: ${crs.caution}.` });
+  if (info.kind === 'raster') rasterChecks(info, checks);
+  if (info.kind === 'features' && info.count === 0) checks.push({ level: 'look', code: 'features.none', message: 'There is no feature in it.' });
+  return checks;
+}
+
+function rasterChecks(info: RasterInfo, checks: Check[]): void {
+  const { crs } = info.grid;
+  for (const b of info.bands) {
+    const f = b.facts;
+    if (!f) continue;
+    const of = info.bands.length > 1 ? ` in ${b.name}` : '';
+    if (f.summary.count === 0) {
+      checks.push({ level: 'look', code: 'band.allMissing', message: `Every cell${of} is missing.` });
+      continue;
+    }
+    if (f.suspectCode) {
+      const { value, count } = f.suspectCode;
+      checks.push({
+        level: 'look',
+        code: 'band.suspectCode',
+        message: `${value} stands apart from all other values${of} and looks like a missing-value code (${count} ${count === 1 ? 'cell' : 'cells'}).`,
+      });
+    }
+    if (f.enclosedCells > 0) {
+      checks.push({
+        level: 'look',
+        code: 'band.enclosedGaps',
+        message: `${plural(f.enclosedGaps, 'hole')} inside the data${of}, ${plural(f.enclosedCells, 'cell')}: they stop or bend water.`,
+        mend: { label: 'Fill them', run: { method: 'raster.fillGaps', role: 'raster', input: 'raster' } },
+      });
+    }
+    if (b.kind === 'measure' && f.distinct <= 24 && f.summary.count > 2000 && /int/.test(b.storedType)) {
+      checks.push({ level: 'look', code: 'band.classes', message: `Only ${f.distinct} different whole numbers${of}: these may be classes rather than measures.` });
+    }
+  }
+  if (crs?.geographic) {
+    const place = placeOf(info);
+    const utm = place ? suggestUtm(place[0], place[1]) : null;
+    checks.push({
+      level: 'look',
+      code: 'crs.degrees',
+      message: `Cells are in degrees; distances, slopes and areas want metres${utm ? `: ${utm.name} fits this place` : ''}.`,
+      mend: utm ? { label: `Project to ${utm.code}`, run: { method: 'raster.reproject', role: 'raster', input: 'raster', params: { crs: utm.code } } } : undefined,
+    });
+  }
+}
+
+export function plural(n: number, noun: string): string {
+  return `${n.toLocaleString('en').replaceAll(',', ' ')} ${noun}${n === 1 ? '' : 's'}`;
+}

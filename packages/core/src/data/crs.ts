@@ -1,0 +1,203 @@
+import proj4 from 'proj4';
+import { HelkError } from '../errors';
+
+/** A coordinate reference system that describes itself: it travels with the data, no catalogue is needed to use it. */
+export interface Crs {
+  /** `EPSG:32627`, or null when it has no code. */
+  code: string | null;
+  name: string;
+  proj4: string;
+  geographic: boolean;
+  /** Unit of the coordinates: `°`, `m`, `ft` or `us-ft`. */
+  unit: string;
+  /** Known accuracy of its datum shift, when it is worse than a metre. */
+  caution?: string;
+}
+
+/** One line of the catalogue: code, name, area, west, south, east, north, proj4, caution. */
+export type CrsEntry = [number, string, string, number, number, number, number, string, string?];
+
+let catalogue = new Map<number, CrsEntry>();
+
+/** Makes the EPSG list known; called once by every surface that has it (server, command line, tests). */
+export function useCrsCatalogue(entries: readonly CrsEntry[]): void {
+  catalogue = new Map(entries.map((e) => [e[0], e]));
+}
+
+const WGS84: Crs = { code: 'EPSG:4326', name: 'WGS 84', proj4: '+proj=longlat +datum=WGS84 +no_defs', geographic: true, unit: '°' };
+
+export const wgs84 = (): Crs => WGS84;
+
+/** The CRS of a PROJ definition; `code` and `name` are taken as given. */
+export function crsFromProj4(definition: string, name: string, code: string | null = null): Crs {
+  const geographic = /\+proj=(longlat|latlong)\b/.test(definition);
+  const unit = geographic ? '°' : /\+units=us-ft\b/.test(definition) ? 'us-ft' : /\+units=ft\b/.test(definition) ? 'ft' : 'm';
+  try {
+    proj4(WGS84.proj4, definition);
+  } catch {
+    throw new HelkError('crs.unknown', `The definition "${definition.slice(0, 80)}" is not one that can be used.`, 'crs');
+  }
+  return { code, name, proj4: definition, geographic, unit };
+}
+
+/** UTM zones on WGS 84 need no catalogue. */
+function utm(zone: number, south: boolean): Crs {
+  return {
+    code: `EPSG:${(south ? 32700 : 32600) + zone}`,
+    name: `WGS 84 / UTM zone ${zone}${south ? 'S' : 'N'}`,
+    proj4: `+proj=utm +zone=${zone}${south ? ' +south' : ''} +datum=WGS84 +units=m +no_defs`,
+    geographic: false,
+    unit: 'm',
+  };
+}
+
+/**
+ * The CRS meant by `EPSG:32627`, `32627`, `urn:ogc:def:crs:EPSG::32627`, `CRS84` or a `+proj=…` definition.
+ *
+ * @throws HelkError `crs.unknown`, with what to write instead.
+ */
+export function parseCrs(text: string, path: string | null = 'crs'): Crs {
+  const t = text.trim();
+  if (/^\+proj=/.test(t)) return crsFromProj4(t, t.slice(0, 60));
+  if (/CRS:?84$/i.test(t)) return WGS84;
+  const m = /^(?:(?:urn:ogc:def:crs:)?EPSG:[\d.]*:?|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(t);
+  if (!m) {
+    throw new HelkError('crs.unknown', `"${text}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`, path);
+  }
+  return crsOfCode(Number(m[1]), path);
+}
+
+export function crsOfCode(code: number, path: string | null = 'crs'): Crs {
+  if (code === 4326) return WGS84;
+  if (code > 32600 && code <= 32660) return utm(code - 32600, false);
+  if (code > 32700 && code <= 32760) return utm(code - 32700, true);
+  const e = catalogue.get(code);
+  if (!e) throw new HelkError('crs.unknown', `EPSG:${code} is not in the list of coordinate reference systems Helk knows.`, path);
+  return ofEntry(e);
+}
+
+function ofEntry(e: CrsEntry): Crs {
+  const crs = crsFromProj4(e[7], e[1], `EPSG:${e[0]}`);
+  if (e[8]) crs.caution = e[8];
+  return crs;
+}
+
+export interface CrsHit {
+  code: string;
+  name: string;
+  area: string;
+  geographic: boolean;
+  unit: string;
+  /** Set when the place asked about lies inside its area of use. */
+  covers: boolean;
+}
+
+/**
+ * Systems whose code begins with, or whose name or area contain, every word of `query`; those that cover `place`
+ * (longitude, latitude) first, smaller areas of use before larger ones.
+ */
+export function searchCrs(query: string, place: [number, number] | null, most = 30): CrsHit[] {
+  const words = query.toLowerCase().replace('epsg:', '').split(/\s+/).filter(Boolean);
+  const found: { e: CrsEntry; covers: boolean; exact: boolean; size: number }[] = [];
+  for (const e of catalogue.values()) {
+    const hay = `${e[1]} ${e[2]}`.toLowerCase();
+    const code = String(e[0]);
+    if (!words.every((w) => code.startsWith(w) || hay.includes(w))) continue;
+    const covers = place !== null && contains(e, place);
+    if (words.length === 0 && !covers) continue;
+    const width = e[5] >= e[3] ? e[5] - e[3] : e[5] + 360 - e[3];
+    found.push({ e, covers, exact: words.includes(code), size: width * (e[6] - e[4]) });
+  }
+  found.sort((a, b) => Number(b.exact) - Number(a.exact) || Number(b.covers) - Number(a.covers) || a.size - b.size || a.e[0] - b.e[0]);
+  return found.slice(0, most).map(({ e, covers }) => {
+    const c = /\+proj=(longlat|latlong)\b/.test(e[7]);
+    const unit = c ? '°' : /us-ft/.test(e[7]) ? 'us-ft' : /\+units=ft/.test(e[7]) ? 'ft' : 'm';
+    return { code: `EPSG:${e[0]}`, name: e[1], area: e[2], geographic: c, unit, covers };
+  });
+}
+
+function contains(e: CrsEntry, [lon, lat]: [number, number]): boolean {
+  if (lat < e[4] || lat > e[6]) return false;
+  return e[3] <= e[5] ? lon >= e[3] && lon <= e[5] : lon >= e[3] || lon <= e[5];
+}
+
+/** The UTM zone on WGS 84 for a place. The widened zones of Norway and Svalbard are left to the analyst. */
+export function suggestUtm(lon: number, lat: number): Crs {
+  const zone = Math.min(60, Math.max(1, Math.floor((lon + 180) / 6) + 1));
+  return utm(zone, lat < 0);
+}
+
+/** Metres in one unit of a projected CRS's coordinates; NaN for a geographic one. */
+export function metresPerUnit(crs: Crs): number {
+  if (crs.geographic) return NaN;
+  return crs.unit === 'us-ft' ? 1200 / 3937 : crs.unit === 'ft' ? 0.3048 : 1;
+}
+
+export function sameCrs(a: Crs | null, b: Crs | null): boolean {
+  if (!a || !b) return a === b;
+  return (a.code !== null && a.code === b.code) || a.proj4 === b.proj4;
+}
+
+export type Transform = (x: number, y: number, out: Float64Array | number[]) => void;
+
+/**
+ * A function that takes one coordinate pair from one CRS to another and writes it to `out[0]`, `out[1]`; NaN where the
+ * target cannot express the place. About a million pairs a second.
+ */
+export function transformer(from: Crs, to: Crs): Transform {
+  if (sameCrs(from, to)) {
+    return (x, y, out) => {
+      out[0] = x;
+      out[1] = y;
+    };
+  }
+  const p = proj4(from.proj4, to.proj4);
+  const pair = [0, 0];
+  return (x, y, out) => {
+    // proj4 clamps or throws on latitudes beyond the poles; such a place is simply not expressible.
+    if (!Number.isFinite(x) || !Number.isFinite(y) || (from.geographic && (y > 90 || y < -90))) {
+      out[0] = NaN;
+      out[1] = NaN;
+      return;
+    }
+    pair[0] = x;
+    pair[1] = y;
+    try {
+      const r = p.forward(pair);
+      out[0] = r[0]!;
+      out[1] = r[1]!;
+    } catch {
+      out[0] = NaN;
+      out[1] = NaN;
+    }
+  };
+}
+
+export type Extent = [xmin: number, ymin: number, xmax: number, ymax: number];
+
+/**
+ * The extent in another CRS that holds the given one, from points along its edge and inside, since edges curve.
+ *
+ * @throws HelkError `crs.outside` when no point of it can be expressed.
+ */
+export function transformExtent(e: Extent, from: Crs, to: Crs, steps = 20): Extent {
+  if (sameCrs(from, to)) return [...e];
+  const t = transformer(from, to);
+  const out = [0, 0];
+  const r: Extent = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let j = 0; j <= steps; j++) {
+    for (let i = 0; i <= steps; i++) {
+      t(e[0] + ((e[2] - e[0]) * i) / steps, e[1] + ((e[3] - e[1]) * j) / steps, out);
+      const [x, y] = out as [number, number];
+      if (!Number.isFinite(x) || !Number.isFinite(y)) continue;
+      if (x < r[0]) r[0] = x;
+      if (y < r[1]) r[1] = y;
+      if (x > r[2]) r[2] = x;
+      if (y > r[3]) r[3] = y;
+    }
+  }
+  if (!(r[2] >= r[0])) {
+    throw new HelkError('crs.outside', `The data lie where ${to.code ?? to.name} cannot express places; choose a system that covers them.`, 'crs');
+  }
+  return r;
+}

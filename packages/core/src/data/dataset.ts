@@ -1,0 +1,50 @@
+import type { Histogram, Summary } from '../numeric/statistics';
+import type { Extent, Crs } from './crs';
+import type { ColumnInfo, Features, GeometryType } from './features';
+import type { BandInfo, Grid, Raster } from './raster';
+import type { Table } from './table';
+
+/** What methods take and make. */
+export type Dataset = Raster | Features | Table;
+
+export type DatasetKind = Dataset['kind'];
+
+/** Facts about a band that need its cells, worked out once when the dataset is taken in or made. */
+export interface BandFacts {
+  summary: Summary;
+  histogram: Histogram;
+  /** Values at the 1st, 2nd, 5th, 25th, 50th, 75th, 95th, 98th and 99th percentile, estimated from at most 200 000 cells. */
+  percentiles: Record<string, number>;
+  /** Missing cells not connected to the grid's edge. */
+  enclosedCells: number;
+  /** Separate enclosed holes. */
+  enclosedGaps: number;
+  /** A value that recurs at the end of the range and looks like a missing-value code. */
+  suspectCode: { value: number; count: number } | null;
+  /** Different values, counted up to 256. */
+  distinct: number;
+}
+
+export interface RasterInfo {
+  kind: 'raster';
+  grid: Grid;
+  bands: (BandInfo & { facts?: BandFacts })[];
+}
+
+export interface FeaturesInfo {
+  kind: 'features';
+  crs: Crs | null;
+  geometry: GeometryType;
+  count: number;
+  extent: Extent | null;
+  columns: ColumnInfo[];
+}
+
+export interface TableInfo {
+  kind: 'table';
+  rows: number;
+  columns: ColumnInfo[];
+}
+
+/** What checks, suggestions and estimates see of an input: everything but the bulk. */
+export type DatasetInfo = RasterInfo | FeaturesInfo | TableInfo;

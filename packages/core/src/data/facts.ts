@@ -1,0 +1,76 @@
+import { enclosedGaps, missingMask } from '../numeric/components';
+import { histogram, quantileSorted, summarise } from '../numeric/statistics';
+import type { BandFacts, DatasetInfo, Dataset } from './dataset';
+import { featureCount, featuresExtent } from './features';
+import { bandInfo, missingOf, type Band, type Grid } from './raster';
+import { tableRows } from './table';
+
+const SAMPLE = 200_000;
+const BINS = 128;
+
+/** Codes that stand for "missing" in practice (common practice, no source): all-nines, type limits, huge floats. */
+const CODES = [-9999, -9999.99, -99999, -999, -99.99, 9999, 99999, -32768, 32767, 65535, 255, -2147483648, 1e20, -1e30, -3.4028234663852886e38, 3.4028234663852886e38];
+
+/** The facts of a band that checks and drawings rest on. O(cells). */
+export function bandFacts(band: Band, grid: Grid): BandFacts {
+  const missing = missingOf(band);
+  const { cells } = band;
+  const summary = summarise(cells, missing);
+  const sorted = sample(cells, missing);
+  const percentiles: Record<string, number> = {};
+  for (const p of [1, 2, 5, 25, 50, 75, 95, 98, 99]) percentiles[p] = quantileSorted(sorted, p / 100);
+  const gaps = summary.missing > 0 ? enclosedGaps(missingMask(cells, missing), grid.columns, grid.rows) : [];
+  const seen = new Set<number>();
+  for (const v of sorted) {
+    seen.add(v);
+    if (seen.size > 256) break;
+  }
+  return {
+    summary,
+    histogram: histogram(cells, summary.min, summary.max, BINS, missing),
+    percentiles,
+    enclosedCells: gaps.reduce((s, g) => s + g.cells.length, 0),
+    enclosedGaps: gaps.length,
+    suspectCode: suspect(cells, summary.min, summary.max, sorted),
+    distinct: Math.min(seen.size, 256),
+  };
+}
+
+/** Up to 200 000 values spread evenly over the band, sorted. */
+function sample(cells: ArrayLike<number>, missing: number): Float64Array {
+  const step = Math.max(1, Math.floor(cells.length / SAMPLE));
+  const out: number[] = [];
+  for (let i = 0; i < cells.length; i += step) {
+    const v = cells[i]!;
+    if (v === v && v !== missing) out.push(v);
+  }
+  return Float64Array.from(out).sort();
+}
+
+/** An extreme value that is a usual code and stands apart from the rest of the values by more than their whole range. */
+function suspect(cells: ArrayLike<number>, min: number, max: number, sorted: Float64Array): BandFacts['suspectCode'] {
+  for (const v of [min, max]) {
+    if (!CODES.some((c) => c === v || Math.fround(c) === v)) continue;
+    let count = 0;
+    for (let i = 0; i < cells.length; i++) if (cells[i] === v) count++;
+    const others = sorted.filter((s) => s !== v);
+    if (others.length === 0) continue;
+    const lo = others[0]!;
+    const hi = others[others.length - 1]!;
+    const apart = v < lo ? lo - v : v - hi;
+    if (apart > hi - lo || (count > 1 && apart > 0.25 * (hi - lo))) return { value: v, count };
+  }
+  return null;
+}
+
+/** Everything there is to know of a dataset without its bulk. */
+export function infoOf(d: Dataset): DatasetInfo {
+  if (d.kind === 'raster') {
+    return { kind: 'raster', grid: d.grid, bands: d.bands.map((b) => ({ ...bandInfo(b), facts: bandFacts(b, d.grid) })) };
+  }
+  const columns = d.columns.map(({ name, type, unit }) => ({ name, type, unit }));
+  if (d.kind === 'features') {
+    return { kind: 'features', crs: d.crs, geometry: d.geometry, count: featureCount(d), extent: featuresExtent(d), columns };
+  }
+  return { kind: 'table', rows: tableRows(d), columns };
+}

@@ -1,0 +1,41 @@
+import { HelkError } from '../errors';
+import { zip } from './archive';
+import { asciiGrid } from './ascii-grid';
+import { delimited } from './delimited';
+import { geojson } from './geojson';
+import { geotiff } from './geotiff';
+import { READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
+
+/** In the order they are tried: by signature first, by guess last. */
+export const FORMATS: readonly FileFormat[] = [geotiff, zip, asciiGrid, geojson, delimited];
+
+/**
+ * Reads a file of any known format; the content decides, not the name.
+ *
+ * @throws HelkError `file.*` with a sentence that says what is wrong and what to do.
+ */
+export async function readFile(name: string, bytes: Uint8Array, options: Partial<ReadOptions> = {}): Promise<{ format: FileFormat; layers: Layer[] }> {
+  if (bytes.length === 0) throw new HelkError('file.empty', `"${name}" is empty (0 bytes).`, name);
+  const format = FORMATS.find((f) => f.sniff(bytes, name));
+  if (!format) throw new HelkError('file.unknown', unknownSentence(name, bytes), name);
+  const layers = await format.read(bytes, name, { ...READ_LIMITS, ...options });
+  return { format, layers };
+}
+
+function unknownSentence(name: string, bytes: Uint8Array): string {
+  const ext = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase();
+  const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
+  const known = 'GeoTIFF, ASCII grid, GeoJSON, delimited text and zip archives of them';
+  if (claimed) {
+    const looks = bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';
+    return `"${name}" is named like ${claimed.title} but its content is not.${looks}`;
+  }
+  return `Helk does not know the format of "${name}"; it reads ${known}.`;
+}
+
+export { READ_LIMITS, baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
+export { writeGeoTiff } from './geotiff-write';
+export { writeAsciiGrid } from './ascii-grid';
+export { writeGeoJson } from './geojson';
+export { writeDelimited } from './delimited';
+export { useCodec, codec } from './codec';

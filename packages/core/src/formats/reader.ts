@@ -1,0 +1,54 @@
+import type { Crs } from '../data/crs';
+import type { Dataset } from '../data/dataset';
+import type { Note } from '../method/job';
+
+/** One dataset found in a file. */
+export interface Layer {
+  name: string;
+  data: Dataset;
+  notes: Note[];
+}
+
+export interface ReadOptions {
+  /** Taken for data whose format should carry a CRS but does not. */
+  crs?: Crs | null;
+  /** Greatest number of cells or coordinates; more is refused. */
+  maxCells: number;
+  /** Greatest size of what an archive unpacks to, in bytes. */
+  maxUnpacked: number;
+  progress?: (share: number, stage: string) => void;
+}
+
+export const READ_LIMITS: ReadOptions = { maxCells: 400_000_000, maxUnpacked: 8 * 2 ** 30 };
+
+export interface FileFormat {
+  id: string;
+  title: string;
+  extensions: string[];
+  /** Whether the bytes begin like this format. */
+  sniff(bytes: Uint8Array, name: string): boolean;
+  read(bytes: Uint8Array, name: string, options: ReadOptions): Promise<Layer[]>;
+}
+
+/** `valley north.tif` -> `valley north`; folders are dropped. */
+export function baseName(name: string): string {
+  const file = name.split(/[\\/]/).pop() ?? name;
+  return file.replace(/\.(tiff?|asc|geojson|json|csv|tsv|txt|zip)$/i, '') || file;
+}
+
+/** The beginning of a file as text, a byte-order mark removed; null when it is not text. */
+export function headText(bytes: Uint8Array, most = 4096): string | null {
+  const head = bytes.subarray(0, most);
+  for (const b of head) if (b === 0) return null;
+  return new TextDecoder('utf-8').decode(head).replace(/^\uFEFF/, '');
+}
+
+/** The whole file as text: UTF-8, or Windows-1252 when it is not valid UTF-8 (said in a note). */
+export function wholeText(bytes: Uint8Array, notes: Note[]): string {
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes).replace(/^\uFEFF/, '');
+  } catch {
+    notes.push({ level: 'look', code: 'text.encoding', message: 'The text is not valid UTF-8; it was read as Windows-1252. Check names with accents.' });
+    return new TextDecoder('windows-1252').decode(bytes);
+  }
+}

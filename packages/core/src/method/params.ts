@@ -1,0 +1,185 @@
+import { z } from 'zod';
+import { HelkError } from '../errors';
+import { parseCrs } from '../data/crs';
+import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } from '../data/quantity';
+
+/** What a form, a command line and a reference page need to know of one parameter. */
+export interface ParamSpec {
+  label: string;
+  help?: string;
+  type: 'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | Dimension;
+  /** Unit that a bare number takes; `crs` for the unit of the target CRS. */
+  unit?: string;
+  choices?: { value: string; label: string }[];
+  /** The value may be left to the data. */
+  auto?: boolean;
+  optional?: boolean;
+  default?: unknown;
+  min?: number;
+  max?: number;
+}
+
+type Meta = { helk: ParamSpec };
+
+const describe = <S extends z.ZodType>(schema: S, spec: ParamSpec): S => schema.meta({ helk: spec } as Meta) as S;
+
+/** Turns a HelkError thrown while parsing into a Zod issue. */
+function guarded<T>(ctx: z.core.$RefinementCtx, read: () => T): T {
+  try {
+    return read();
+  } catch (e) {
+    if (!(e instanceof HelkError)) throw e;
+    ctx.addIssue({ code: 'custom', message: e.message });
+    return z.NEVER as T;
+  }
+}
+
+interface NumberOptions {
+  label: string;
+  help?: string;
+  min?: number;
+  max?: number;
+  /** The least value itself is not allowed. */
+  above?: number;
+  unit?: string;
+}
+
+const NUMERIC = /^[+-]?(\d+([.,]\d*)?|[.,]\d+)(e[+-]?\d+)?$/i;
+
+/** A plain number; texts from forms and command lines are read with point or comma. */
+export function number(o: NumberOptions) {
+  const schema = z.union([z.number(), z.string()]).transform((v, ctx) =>
+    guarded(ctx, () => {
+      const n = typeof v === 'number' ? v : NUMERIC.test(v.trim()) ? Number(v.trim().replace(',', '.')) : NaN;
+      if (!Number.isFinite(n)) throw new HelkError('method.parameter', `"${v}" is not a number.`);
+      return inRange(n, o, '');
+    }),
+  );
+  return describe(schema, { ...o, type: 'number' });
+}
+
+function inRange(n: number, o: NumberOptions, unit: string): number {
+  const u = unit ? ` ${unit}` : '';
+  if (o.above !== undefined && !(n > o.above)) throw new HelkError('method.parameter', `${n}${u} must be more than ${o.above}${u}.`);
+  if (o.min !== undefined && !(n >= o.min)) throw new HelkError('method.parameter', `${n}${u} is below the least allowed, ${o.min}${u}.`);
+  if (o.max !== undefined && !(n <= o.max)) throw new HelkError('method.parameter', `${n}${u} is above the greatest allowed, ${o.max}${u}.`);
+  return n;
+}
+
+/** A quantity given as `"30 m"` or a bare number in `unit`; parsed to the base unit (m, m², s, °). */
+export function quantity(dimension: Exclude<Dimension, 'cell'>, o: NumberOptions & { unit: string }) {
+  const schema = z
+    .union([z.number(), z.string()])
+    .transform((v, ctx) => guarded(ctx, () => inRange(inBase(parseQuantity(v, dimension), o.unit), o, o.unit)));
+  return describe(schema, { ...o, type: dimension });
+}
+
+/** A cell size: keeps its unit, since on a geographic target it is an angle. `auto` leaves it to the data. */
+export function cellSize(o: { label: string; help?: string }) {
+  const schema = z.union([z.number(), z.string()]).transform((v, ctx): Quantity | 'auto' =>
+    v === 'auto' || v === ''
+      ? 'auto'
+      : guarded(ctx, () => {
+          const q = parseQuantity(v, 'cell');
+          if (!(q.value > 0)) throw new HelkError('method.parameter', `A cell size must be more than 0, not ${q.value}.`);
+          return q;
+        }),
+  );
+  return describe(schema, { ...o, type: 'cell', unit: 'crs', auto: true });
+}
+
+export function choice<const T extends Record<string, string>>(choices: T, o: { label: string; help?: string }) {
+  const values = Object.keys(choices) as (keyof T & string)[];
+  const schema = z.enum(values as [keyof T & string, ...(keyof T & string)[]], {
+    error: (i) => `"${String(i.input)}" is not one of ${values.join(', ')}.`,
+  });
+  return describe(schema, { ...o, type: 'choice', choices: values.map((value) => ({ value, label: choices[value]! })) });
+}
+
+export function text(o: { label: string; help?: string }) {
+  return describe(z.string().max(4000), { ...o, type: 'text' });
+}
+
+/** A CRS by its EPSG code or PROJ definition; parsed to a `Crs`. */
+export function crs(o: { label: string; help?: string }) {
+  const schema = z.union([z.string(), z.number()]).transform((v, ctx) => guarded(ctx, () => parseCrs(String(v))));
+  return describe(schema, { ...o, type: 'crs' });
+}
+
+export type Bounds = [xmin: number, ymin: number, xmax: number, ymax: number];
+
+/** `xmin,ymin,xmax,ymax`, as text or as four numbers. */
+export function bounds(o: { label: string; help?: string; auto?: boolean }) {
+  const schema = z.union([z.string(), z.array(z.number())]).transform((v, ctx): Bounds =>
+    guarded(ctx, () => {
+      const parts = typeof v === 'string' ? v.split(/[,;\s]+/).filter(Boolean).map(Number) : v;
+      if (parts.length !== 4 || !parts.every(Number.isFinite)) {
+        throw new HelkError('method.parameter', `"${String(v)}" are not four numbers; write west,south,east,north.`);
+      }
+      const [a, b, c, d] = parts as Bounds;
+      if (!(c > a) || !(d > b)) {
+        throw new HelkError('method.parameter', `In "${String(v)}" the east must exceed the west and the north the south.`);
+      }
+      return [a, b, c, d];
+    }),
+  );
+  return describe(schema, { ...o, type: 'bounds' });
+}
+
+/** A list of numbers, `5, 25, 50`. */
+export function numbers(o: NumberOptions) {
+  const schema = z.union([z.string(), z.array(z.number())]).transform((v, ctx): number[] =>
+    guarded(ctx, () => {
+      const parts = typeof v === 'string' ? v.split(/[;,\s]+/).filter(Boolean).map(Number) : v;
+      for (const p of parts) {
+        if (!Number.isFinite(p)) throw new HelkError('method.parameter', `"${String(v)}" is not a list of numbers.`);
+        inRange(p, o, '');
+      }
+      return parts;
+    }),
+  );
+  return describe(schema, { ...o, type: 'numbers' });
+}
+
+/** The specs of a parameter object in its order, with defaults and optionality read from the schema itself. */
+export function paramSpecs(params: z.ZodObject): Record<string, ParamSpec> {
+  const out: Record<string, ParamSpec> = {};
+  for (const [name, schema] of Object.entries(params.shape)) out[name] = specOf(schema as z.ZodType, name);
+  return out;
+}
+
+function specOf(schema: z.ZodType, name: string): ParamSpec {
+  let s: z.ZodType = schema;
+  let optional = false;
+  let hasDefault = false;
+  let def: unknown;
+  for (;;) {
+    const d = s.def as { type: string; innerType?: z.ZodType; defaultValue?: unknown };
+    if (d.type === 'default' || d.type === 'prefault') {
+      hasDefault = true;
+      def = d.defaultValue;
+      s = d.innerType!;
+    } else if (d.type === 'optional') {
+      optional = true;
+      s = d.innerType!;
+    } else break;
+  }
+  const meta = s.meta() as Meta | undefined;
+  if (!meta) throw new Error(`Parameter ${name} has no description.`);
+  const spec: ParamSpec = { ...meta.helk, optional };
+  if (hasDefault) spec.default = def;
+  return spec;
+}
+
+/** A parsed value in the plain form that lineage, forms and commands carry; it parses to the same value again. */
+export function plainParam(spec: ParamSpec, value: unknown): unknown {
+  if (value === undefined || value === null || value === 'auto') return value;
+  if (spec.type === 'crs') {
+    const c = value as { code: string | null; proj4: string };
+    return c.code ?? c.proj4;
+  }
+  if (spec.type === 'cell') return formatQuantity(value as Quantity);
+  if (spec.type === 'bounds' || spec.type === 'numbers') return (value as number[]).join(',');
+  const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°' }[spec.type as string];
+  return base ? `${value as number} ${base}` : value;
+}

@@ -1,0 +1,25 @@
+import { HelkError } from '../errors';
+import * as raster from '../methods/raster';
+import * as terrain from '../methods/terrain';
+import type { Method } from './define';
+
+/** The only list of methods. Families in the order of the work. */
+const METHODS: Method[] = [...Object.values(raster), ...Object.values(terrain)];
+
+const BY_ID = new Map(METHODS.map((m) => [m.id, m]));
+
+export function methods(): readonly Method[] {
+  return METHODS;
+}
+
+/** @throws HelkError `method.unknown`, with the nearest ids. */
+export function methodOf(id: string): Method {
+  const m = BY_ID.get(id);
+  if (m) return m;
+  const near = METHODS.map((x) => x.id)
+    .filter((x) => x.toLowerCase().includes(id.split('.').pop()!.toLowerCase().slice(0, 4)))
+    .slice(0, 3);
+  throw new HelkError('method.unknown', `There is no method "${id}"${near.length ? `; did you mean ${near.join(', ')}?` : '.'}`, 'method');
+}
+
+export const familyOf = (m: Method): string => m.id.split('.')[0]!;

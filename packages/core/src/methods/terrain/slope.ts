@@ -1,0 +1,59 @@
+import { z } from 'zod';
+import { cellCount, firstBand, measureRaster } from '../../data/raster';
+import { defineMethod, input, output } from '../../method/define';
+import { choice, number } from '../../method/params';
+import { summarise } from '../../numeric/statistics';
+import { elevationChecks, scanGradients, sizesFor, tick } from './gradient';
+
+export const gradientParams = {
+  algorithm: choice(
+    { horn: 'Horn', 'zevenbergen-thorne': 'Zevenbergen–Thorne' },
+    { label: 'Gradient', help: 'Horn smooths a little; Zevenbergen–Thorne suits clean, fine grids.' },
+  ).default('horn'),
+};
+
+export const zFactor = number({ label: 'Vertical factor', help: 'Multiplies the elevations before the gradient is taken.', above: 0 }).default(1);
+
+export const slope = defineMethod({
+  id: 'terrain.slope',
+  version: 1,
+  title: 'Slope',
+  question: 'How steep is the ground?',
+  about:
+    'The steepest gradient at each cell, from its eight (Horn) or four (Zevenbergen–Thorne) neighbours. Missing cells stay missing; beside them and at the edge the surface is continued from the neighbour opposite. On a geographic grid the metres of each row are taken from the ellipsoid.',
+  keywords: ['steepness', 'gradient', 'incline', 'grade'],
+  sources: ['Horn 1981, doi:10.1109/PROC.1981.11918', 'Zevenbergen and Thorne 1987, doi:10.1002/esp.3290120107'],
+  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
+  params: z.object({
+    unit: choice({ degrees: 'degrees', percent: 'percent' }, { label: 'Unit' }).default('degrees'),
+    ...gradientParams,
+    zFactor,
+  }),
+  outputs: { slope: output.raster('Slope') },
+  figures: {
+    min: { label: 'Lowest', unit: 'result' },
+    max: { label: 'Highest', unit: 'result' },
+    mean: { label: 'Mean', unit: 'result' },
+  },
+  checks: (inputs) => elevationChecks(inputs, 'slope'),
+  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 2e7 }),
+  run: ({ elevation }, p, job) => {
+    const { grid } = elevation;
+    const band = firstBand(elevation);
+    const out = new Float32Array(cellCount(grid));
+    const degrees = p.unit === 'degrees';
+    const w = grid.columns;
+    scanGradients(band.cells, w, grid.rows, sizesFor(grid, band, p.zFactor), p.algorithm, (row, gx, gy) => {
+      const o = row * w;
+      if (degrees) {
+        const k = 180 / Math.PI;
+        for (let x = 0; x < w; x++) out[o + x] = Math.atan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * k;
+      } else {
+        for (let x = 0; x < w; x++) out[o + x] = Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!) * 100;
+      }
+      tick(job, row, grid.rows, 'slope');
+    });
+    const { min, max, mean } = summarise(out);
+    return { slope: measureRaster(grid, out, { name: 'slope', unit: degrees ? '°' : '%', role: 'slope' }), figures: { min, max, mean } };
+  },
+});

@@ -1,0 +1,114 @@
+import type { Cells } from '../data/raster';
+
+export interface Summary {
+  count: number;
+  missing: number;
+  min: number;
+  max: number;
+  mean: number;
+  /** Sample standard deviation (n - 1). */
+  sd: number;
+  sum: number;
+}
+
+/**
+ * Count, missing (NaN), lowest, highest, mean and sample standard deviation in one pass over the values, by Welford's
+ * update merged block by block (Chan, Golub and LeVeque 1983), so that large offsets do not eat the digits. O(n).
+ */
+export function summarise(values: ArrayLike<number>, missingValue = NaN): Summary {
+  let count = 0;
+  let min = Infinity;
+  let max = -Infinity;
+  let mean = 0;
+  let m2 = 0;
+  const n = values.length;
+  const block = 4096;
+  for (let start = 0; start < n; start += block) {
+    const end = Math.min(n, start + block);
+    let bc = 0;
+    let shift = NaN;
+    let s = 0;
+    let q = 0;
+    for (let i = start; i < end; i++) {
+      const v = values[i]!;
+      if (v !== v || v === missingValue) continue;
+      if (bc === 0) shift = v;
+      if (v < min) min = v;
+      if (v > max) max = v;
+      const d = v - shift;
+      s += d;
+      q += d * d;
+      bc++;
+    }
+    if (bc === 0) continue;
+    const bm = shift + s / bc;
+    const bq = q - (s * s) / bc;
+    const total = count + bc;
+    const d = bm - mean;
+    m2 += bq + (d * d * count * bc) / total;
+    mean += (d * bc) / total;
+    count = total;
+  }
+  if (count === 0) return { count: 0, missing: n, min: NaN, max: NaN, mean: NaN, sd: NaN, sum: 0 };
+  return {
+    count,
+    missing: n - count,
+    min,
+    max,
+    mean,
+    sd: count > 1 ? Math.sqrt(Math.max(0, m2) / (count - 1)) : 0,
+    sum: mean * count,
+  };
+}
+
+export interface Histogram {
+  min: number;
+  max: number;
+  counts: number[];
+}
+
+/** Counts in `bins` equal steps between the lowest and highest value; the highest falls into the last bin. */
+export function histogram(values: ArrayLike<number>, min: number, max: number, bins: number, missing = NaN): Histogram {
+  const counts = new Array<number>(bins).fill(0);
+  if (!(max >= min)) return { min, max, counts };
+  const scale = max > min ? bins / (max - min) : 0;
+  for (let i = 0; i < values.length; i++) {
+    const v = values[i]!;
+    if (v !== v || v === missing || v < min || v > max) continue;
+    let b = ((v - min) * scale) | 0;
+    if (b >= bins) b = bins - 1;
+    counts[b]!++;
+  }
+  return { min, max, counts };
+}
+
+/**
+ * Quantile by linear interpolation of the order statistics (type 7 of Hyndman and Fan 1996, doi:10.2307/2684934).
+ *
+ * @param sorted ascending values without NaN
+ * @param p share between 0 and 1
+ */
+export function quantileSorted(sorted: ArrayLike<number>, p: number): number {
+  const n = sorted.length;
+  if (n === 0) return NaN;
+  const h = (n - 1) * p;
+  const lo = Math.floor(h);
+  const hi = Math.min(n - 1, lo + 1);
+  return sorted[lo]! + (h - lo) * (sorted[hi]! - sorted[lo]!);
+}
+
+/** The values that are present, in ascending order. O(n log n). */
+export function sortedPresent(cells: Cells, missing: number): Float64Array {
+  let n = 0;
+  for (let i = 0; i < cells.length; i++) {
+    const v = cells[i]!;
+    if (v === v && v !== missing) n++;
+  }
+  const out = new Float64Array(n);
+  let k = 0;
+  for (let i = 0; i < cells.length; i++) {
+    const v = cells[i]!;
+    if (v === v && v !== missing) out[k++] = v;
+  }
+  return out.sort();
+}
