@@ -14,3 +14,4 @@ export * from './method/registry';
 export * from './method/resolve';
 export * from './method/describe';
 export * from './method/ask';
+export * from './numeric/random';

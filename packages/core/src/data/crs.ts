@@ -60,7 +60,7 @@ export function parseCrs(text: string, path: string | null = 'crs'): Crs {
   const t = text.trim();
   if (/^\+proj=/.test(t)) return crsFromProj4(t, t.slice(0, 60));
   if (/CRS:?84$/i.test(t)) return WGS84;
-  const m = /^(?:(?:urn:ogc:def:crs:)?EPSG:[\d.]*:?|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(t);
+  const m = /^(?:EPSG:|urn:ogc:def:crs:EPSG:[\d.]*:|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(t);
   if (!m) {
     throw new HelkError('crs.unknown', `"${text}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`, path);
   }

@@ -12,8 +12,8 @@ export type GradientAlgorithm = 'horn' | 'zevenbergen-thorne';
  *
  * Horn 1981 (doi:10.1109/PROC.1981.11918) weighs the eight neighbours 1-2-1; Zevenbergen and Thorne 1987
  * (doi:10.1002/esp.3290120107) take the four nearest. A missing or outside neighbour is replaced by the value that
- * continues the plane through the cell and the neighbour opposite (2 z - opposite), or by the cell itself when that is
- * missing too, so that a plane keeps its slope up to the edge. A missing cell gives NaN. O(cells).
+ * continues the plane through the cell and the neighbour opposite (2 z - opposite); where that is missing too, a side takes
+ * the cell itself and a corner the plane of its two sides, so that a plane keeps its slope up to the edge. A missing cell gives NaN. O(cells).
  *
  * @param cells row by row from the north, missing as NaN
  * @param size width and height of a cell in each row, in the unit of the values
@@ -71,6 +71,7 @@ export function scanGradients(
 }
 
 const WINDOW = new Float64Array(9);
+const SIDES_FIRST = [1, 3, 0, 2];
 
 /** The gradient of one cell whose neighbourhood is not whole. */
 function mended(cells: Cells, width: number, height: number, x: number, y: number, horn: boolean, fx: number, fy: number, gx: Float64Array, gy: Float64Array): void {
@@ -86,11 +87,16 @@ function mended(cells: Cells, width: number, height: number, x: number, y: numbe
     const j = y + ((k / 3) | 0) - 1;
     w[k] = i < 0 || j < 0 || i >= width || j >= height ? NaN : cells[j * width + i]!;
   }
-  for (let k = 0; k < 4; k++) {
+  // Sides first, so that a corner missing on both ends can continue the plane of its two sides.
+  for (let s = 0; s < 4; s++) {
+    const k = SIDES_FIRST[s]!;
     const a = w[k]!;
     const b = w[8 - k]!;
-    if (a !== a && b !== b) w[k] = w[8 - k] = z;
-    else if (a !== a) w[k] = 2 * z - b;
+    if (a !== a && b !== b) {
+      const side = k % 2 === 1;
+      w[k] = side ? z : w[1]! + w[k === 0 ? 3 : 5]! - z;
+      w[8 - k] = side ? z : w[7]! + w[k === 0 ? 5 : 3]! - z;
+    } else if (a !== a) w[k] = 2 * z - b;
     else if (b !== b) w[8 - k] = 2 * z - a;
   }
   if (horn) {

@@ -1,0 +1,44 @@
+import express, { type Express } from 'express';
+import type { Config } from './config';
+import { guard } from './guard';
+import { notFound, problems } from './problem';
+import { Projects } from './projects';
+import { catalogueRoutes } from './routes/catalogue';
+import { datasetRoutes } from './routes/datasets';
+import { projectRoutes } from './routes/projects';
+import { runRoutes } from './routes/runs';
+import { WorkerPool } from './work/pool';
+import { RunService } from './work/runs';
+
+/** What handlers share. */
+export interface Context {
+  config: Config;
+  projects: Projects;
+  pool: WorkerPool;
+  runs: RunService;
+}
+
+export async function makeContext(config: Config): Promise<Context & { interrupted: number }> {
+  const projects = new Projects(config.dataDir);
+  const { interrupted } = await projects.start();
+  const pool = new WorkerPool(config.threads);
+  return { config, projects, pool, runs: new RunService(pool, config), interrupted };
+}
+
+export function makeApp(context: Context): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(guard(context.config));
+  catalogueRoutes(app);
+  projectRoutes(app, context);
+  datasetRoutes(app, context);
+  runRoutes(app, context);
+  const { webDir } = context.config;
+  if (webDir) {
+    app.use(express.static(webDir, { index: 'index.html', setHeaders: (res, path) => res.setHeader('Cache-Control', /-[A-Z0-9]{8}\.\w+$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache') }));
+    app.get(/^\/(p\/[a-z0-9]+)?$/, (_req, res) => res.sendFile('index.html', { root: webDir }));
+  }
+  app.use(notFound);
+  app.use(problems);
+  return app;
+}

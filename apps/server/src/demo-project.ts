@@ -1,0 +1,39 @@
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { makeElevation, makeLandscape } from '@helk/demo';
+import { writeGeoTiff } from '@helk/core/formats';
+import type { ApiRun } from '@helk/core/api/schemas';
+import type { Context } from './app';
+import { newId } from './store/project-store';
+
+/**
+ * The sample project: the survey's tiles taken in through the same door as any file, and one short worked thread on them.
+ * Made only where there is no project at all.
+ */
+export async function makeDemo({ projects, runs }: Context, log: (s: string) => void): Promise<string> {
+  log('Making the sample island of Veyra …');
+  const { tiles } = makeElevation(makeLandscape());
+  const p = await projects.create('Veyra landscape plan');
+  await p.db('project').update({ note: 'The island council’s survey office prepares its landscape plan. All data are invented.' });
+  const finished = async (run: ApiRun): Promise<ApiRun> => {
+    for (;;) {
+      const r = await runs.current(p, run.id);
+      if (r.state === 'done') return r;
+      if (r.state !== 'queued' && r.state !== 'running') throw new Error(`The sample project could not be made: ${r.problem?.message ?? r.state}`);
+      await new Promise((resolve) => setTimeout(resolve, 30));
+    }
+  };
+  const batch = newId();
+  const ids: string[] = [];
+  for (const t of tiles) {
+    const upload = join(projects.uploads, newId());
+    await writeFile(upload, writeGeoTiff(t.raster));
+    const r = await finished(await runs.takeIn(p, upload, { name: `${t.name}.tif`, batch, crs: null }));
+    ids.push(...r.outputs);
+  }
+  const run = (method: string, inputs: Record<string, string[]>): Promise<ApiRun> => runs.start(p, { method, inputs, params: {}, seed: 1, variantOf: null }).then(finished);
+  const mosaic = await run('raster.mosaic', { tiles: ids });
+  await run('raster.gaps', { raster: mosaic.outputs });
+  log('The sample project is ready.');
+  return p.id;
+}

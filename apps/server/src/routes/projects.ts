@@ -1,0 +1,65 @@
+import { rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { Express } from 'express';
+import type { Context } from '../app';
+import { listDatasets, listRuns, newId } from '../store/project-store';
+import { download, receive } from './bytes';
+import { hang } from './hang';
+
+export function projectRoutes(app: Express, { projects, runs, config }: Context): void {
+  hang(app, 'projects', () => projects.list());
+  hang(app, 'createProject', async ({ body }) => (await projects.create(body.name)).describe());
+  hang(app, 'openProject', async ({ req, query }) => {
+    const upload = await receive(req, projects.uploads, config.maxUpload * 8);
+    try {
+      return await (await projects.adopt(upload, query.name)).describe();
+    } finally {
+      for (const end of ['', '-wal', '-shm']) await rm(upload + end, { force: true });
+    }
+  });
+  hang(app, 'project', async ({ params }) => {
+    const p = await projects.get(params['project']!);
+    await projects.opened(p);
+    const live = new Map(runs.liveRuns(p).map((r) => [r.id, r]));
+    const stored = (await p.db('project').first('workbench')) as { workbench: string | null };
+    return {
+      project: await p.describe(),
+      datasets: await listDatasets(p.db),
+      runs: (await listRuns(p.db)).map((r) => live.get(r.id) ?? r),
+      workbench: stored.workbench ? (JSON.parse(stored.workbench) as { version: 1 }) : null,
+    };
+  });
+  hang(app, 'patchProject', async ({ params, body }) => {
+    const p = await projects.get(params['project']!);
+    if (Object.keys(body).length) await p.db('project').update(body);
+    const project = await p.describe();
+    p.send({ type: 'project', project });
+    return project;
+  });
+  hang(app, 'deleteProject', async ({ params }) => {
+    const p = await projects.get(params['project']!);
+    await runs.cancelAll(p);
+    await projects.remove(p);
+  });
+  hang(app, 'saveProject', async ({ params, res }) => {
+    const p = await projects.get(params['project']!);
+    const target = join(projects.uploads, newId());
+    await projects.save(p, target);
+    await download(res, target, `${(await p.describe()).name}.helk`, 'application/vnd.sqlite3');
+  });
+  hang(app, 'saveWorkbench', async ({ params, body }) => {
+    const p = await projects.get(params['project']!);
+    await p.db('project').update({ workbench: JSON.stringify(body) });
+  });
+  hang(app, 'events', async ({ params, req, res }) => {
+    const p = await projects.get(params['project']!);
+    res.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', Connection: 'keep-alive' });
+    res.write(': hello\n\n');
+    p.listeners.add(res);
+    const beat = setInterval(() => res.write(': still here\n\n'), 20_000);
+    req.on('close', () => {
+      clearInterval(beat);
+      p.listeners.delete(res);
+    });
+  });
+}

@@ -1,0 +1,75 @@
+import type { Knex } from 'knex';
+
+interface Step {
+  name: string;
+  up(db: Knex): Promise<void>;
+  down(db: Knex): Promise<void>;
+}
+
+/** The layout of a project file, step by step. A step that has been released is never changed. */
+export const MIGRATIONS: Step[] = [
+  {
+    name: '001-ground',
+    up: async (db) => {
+      await db.schema.createTable('project', (t) => {
+        t.integer('one').primary();
+        t.text('id').notNullable();
+        t.text('name').notNullable();
+        t.text('note').notNullable().defaultTo('');
+        t.text('created_at').notNullable();
+        t.text('opened_at');
+        t.text('workbench');
+      });
+      await db.schema.createTable('runs', (t) => {
+        t.text('id').primary();
+        t.text('method').notNullable();
+        t.integer('version').notNullable();
+        t.text('title').notNullable();
+        t.text('inputs').notNullable();
+        t.text('params').notNullable();
+        t.integer('seed').notNullable();
+        t.text('state').notNullable().index();
+        t.text('figures').notNullable().defaultTo('{}');
+        t.text('notes').notNullable().defaultTo('[]');
+        t.text('variant_of');
+        t.text('problem');
+        t.text('created_at').notNullable();
+        t.text('started_at');
+        t.text('ended_at');
+      });
+      await db.schema.createTable('datasets', (t) => {
+        t.text('id').primary();
+        t.integer('position').notNullable();
+        t.text('state').notNullable().index();
+        t.text('kind').notNullable();
+        t.text('name').notNullable();
+        t.text('note').notNullable().defaultTo('');
+        t.text('info').notNullable();
+        t.text('run_id').references('runs.id');
+        t.text('role');
+        t.text('batch');
+        t.text('source');
+        t.text('notes').notNullable().defaultTo('[]');
+        t.text('created_at').notNullable();
+      });
+      await db.schema.createTable('raster_chunks', (t) => {
+        t.text('dataset_id').notNullable().references('datasets.id').onDelete('CASCADE');
+        t.integer('band').notNullable();
+        t.integer('level').notNullable();
+        t.integer('column').notNullable();
+        t.integer('row').notNullable();
+        t.binary('bytes').notNullable();
+        t.primary(['dataset_id', 'band', 'level', 'column', 'row']);
+      });
+      await db.schema.createTable('blobs', (t) => {
+        t.text('dataset_id').notNullable().references('datasets.id').onDelete('CASCADE');
+        t.integer('part').notNullable();
+        t.binary('bytes').notNullable();
+        t.primary(['dataset_id', 'part']);
+      });
+    },
+    down: async (db) => {
+      for (const t of ['blobs', 'raster_chunks', 'datasets', 'runs', 'project']) await db.schema.dropTable(t);
+    },
+  },
+];

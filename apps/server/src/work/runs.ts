@@ -1,0 +1,131 @@
+import { rm } from 'node:fs/promises';
+import { forecast, HelkError, methodOf, type DatasetInfo, type Forecast, type Method, type Problem } from '@helk/core';
+import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
+import type { Project } from '../projects';
+import { endRun, getDatasetRow, getRun, listDatasets, newId, now, type RunRow } from '../store/project-store';
+import type { Config } from '../config';
+import type { BareTask, Handle, WorkerPool } from './pool';
+
+export interface RunRequest {
+  method: string;
+  inputs: Record<string, string[]>;
+  params: Record<string, unknown>;
+  seed: number;
+  variantOf: string | null;
+}
+
+interface Live {
+  project: Project;
+  run: ApiRun;
+  handle: Handle;
+}
+
+/** Starts, follows, cancels and ends the runs of all projects. */
+export class RunService {
+  private readonly live = new Map<string, Live>();
+
+  constructor(
+    private readonly pool: WorkerPool,
+    private readonly config: Config,
+  ) {}
+
+  async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>): Promise<Forecast> {
+    return forecast(methodOf(r.method), await this.infos(project, r.inputs), r.params);
+  }
+
+  private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
+    const out: Record<string, DatasetInfo[]> = {};
+    for (const [role, ids] of Object.entries(inputs)) {
+      out[role] = await Promise.all(ids.map(async (id) => JSON.parse((await getDatasetRow(project.db, id)).info) as DatasetInfo));
+    }
+    return out;
+  }
+
+  /** Refuses at once what can be known before the run; everything else happens in the queue. */
+  async start(project: Project, r: RunRequest): Promise<ApiRun> {
+    const method: Method = methodOf(r.method);
+    const f = await this.forecast(project, r);
+    const no = f.checks.find((c) => c.level === 'refused');
+    if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
+    if (r.variantOf) await getRun(project.db, r.variantOf);
+    const id = await this.record(project, { method: method.id, version: method.version, title: method.title, inputs: r.inputs, params: f.plain, seed: r.seed, variantOf: r.variantOf });
+    return this.launch(project, id, { kind: 'run', file: project.file, runId: id, memoryLimit: this.config.memoryLimit });
+  }
+
+  async takeIn(project: Project, upload: string, o: { name: string; batch: string | null; crs: string | null }): Promise<ApiRun> {
+    const id = await this.record(project, { method: 'import', version: 1, title: o.name, inputs: {}, params: {}, seed: 0, variantOf: null });
+    const { maxCells, maxUnpacked } = this.config;
+    return this.launch(project, id, { kind: 'import', file: project.file, runId: id, upload, ...o, maxCells, maxUnpacked }, () => rm(upload, { force: true }));
+  }
+
+  private async record(project: Project, r: { method: string; version: number; title: string; inputs: object; params: object; seed: number; variantOf: string | null }): Promise<string> {
+    const id = newId();
+    const row: Partial<RunRow> = {
+      id,
+      method: r.method,
+      version: r.version,
+      title: r.title,
+      inputs: JSON.stringify(r.inputs),
+      params: JSON.stringify(r.params),
+      seed: r.seed,
+      state: 'queued',
+      variant_of: r.variantOf,
+      created_at: now(),
+    };
+    await project.db('runs').insert(row);
+    return id;
+  }
+
+  private async launch(project: Project, id: string, task: BareTask, after: () => Promise<void> = () => Promise.resolve()): Promise<ApiRun> {
+    const run = await getRun(project.db, id);
+    const handle = this.pool.start(task, ({ share, stage }) => {
+      const live = this.live.get(id);
+      if (!live) return;
+      live.run = { ...live.run, state: 'running', startedAt: live.run.startedAt ?? now(), progress: share, stage };
+      project.send({ type: 'run', run: live.run });
+    });
+    this.live.set(id, { project, run, handle });
+    project.send({ type: 'run', run });
+    project.busy++;
+    void handle.done
+      .then(async (result) => {
+        if (!result.ok) await this.ended(project, id, result.problem);
+        const datasets = result.ok ? (await listDatasets(project.db)).filter((d) => result.outputs.includes(d.id)) : [];
+        const finished = await getRun(project.db, id);
+        this.live.delete(id);
+        const events: ProjectEvent[] = [...(datasets.length ? [{ type: 'datasets' as const, datasets }] : []), { type: 'run', run: finished }];
+        for (const e of events) project.send(e);
+      })
+      .catch((e: unknown) => process.stderr.write(`Run ${id}: ${e instanceof Error ? e.message : String(e)}\n`))
+      .finally(() => {
+        this.live.delete(id);
+        project.busy--;
+        void after();
+      });
+    return run;
+  }
+
+  private async ended(project: Project, id: string, problem: Problem): Promise<void> {
+    await endRun(project.db, id, problem.code === 'run.cancelled' ? 'cancelled' : 'failed', problem);
+  }
+
+  /** The run as it stands this moment, progress included. */
+  async current(project: Project, id: string): Promise<ApiRun> {
+    return this.live.get(id)?.run ?? getRun(project.db, id);
+  }
+
+  async cancel(project: Project, id: string): Promise<ApiRun> {
+    this.live.get(id)?.handle.cancel();
+    return this.current(project, id);
+  }
+
+  liveRuns(project: Project): ApiRun[] {
+    return [...this.live.values()].filter((l) => l.project === project).map((l) => l.run);
+  }
+
+  async cancelAll(project: Project): Promise<void> {
+    const mine = [...this.live.values()].filter((l) => l.project === project);
+    for (const l of mine) l.handle.cancel();
+    await Promise.all(mine.map((l) => l.handle.done));
+  }
+}

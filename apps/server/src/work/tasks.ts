@@ -1,0 +1,43 @@
+import type { MessagePort } from 'node:worker_threads';
+
+interface Common {
+  /** Project file the worker opens itself. */
+  file: string;
+  /** One Int32 in shared memory; 1 asks the task to stop. */
+  cancel: SharedArrayBuffer;
+  port: MessagePort;
+}
+
+export interface RunTask extends Common {
+  kind: 'run';
+  runId: string;
+  memoryLimit: number;
+}
+
+export interface ImportTask extends Common {
+  kind: 'import';
+  runId: string;
+  upload: string;
+  name: string;
+  batch: string | null;
+  crs: string | null;
+  maxCells: number;
+  maxUnpacked: number;
+}
+
+export interface ExportTask extends Common {
+  kind: 'export';
+  dataset: string;
+  format: string | null;
+  target: string;
+}
+
+export type Task = RunTask | ImportTask | ExportTask;
+
+export interface ProgressMessage {
+  share: number;
+  stage: string;
+}
+
+/** What a worker answers; errors travel as plain problems so that their kind survives the thread. */
+export type TaskResult = { ok: true; outputs: string[]; format?: string } | { ok: false; problem: import('@helk/core').Problem };

@@ -1,0 +1,108 @@
+import { createHash } from 'node:crypto';
+import { readFile as readBytes, writeFile } from 'node:fs/promises';
+import { HelkError, methodOf, parseCrs, runMethod, toProblem, type Dataset, type DatasetInfo } from '@helk/core';
+import { readFile } from '@helk/core/formats';
+import { DEFAULT_FORMAT, writeDataset, type WriteFormat } from '@helk/core/formats/write';
+import { setupNode } from '@helk/node';
+import { openDatabase } from '../store/database';
+import { getRun, loadDataset, now, publish, stageDataset } from '../store/project-store';
+import type { ExportTask, ImportTask, RunTask, Task, TaskResult } from './tasks';
+import { variantName } from './names';
+
+setupNode();
+
+type Db = ReturnType<typeof openDatabase>;
+type Progress = (share: number, stage: string) => void;
+
+/** One task of the pool. It opens the project itself and leaves it as it was unless it ends well. */
+export default async function work(task: Task): Promise<TaskResult> {
+  const flag = new Int32Array(task.cancel);
+  let last = 0;
+  const cancelled = (): boolean => Atomics.load(flag, 0) === 1;
+  const progress: Progress = (share, stage) => {
+    if (cancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
+    const t = Date.now();
+    if (t - last < 80) return;
+    last = t;
+    task.port.postMessage({ share, stage });
+  };
+  const db = openDatabase(task.file);
+  try {
+    if (task.kind === 'run') return { ok: true, outputs: await run(db, task, progress, cancelled) };
+    if (task.kind === 'import') return { ok: true, outputs: await take(db, task, progress) };
+    return { ok: true, outputs: [], format: await write(db, task, progress) };
+  } catch (e) {
+    return { ok: false, problem: toProblem(e) };
+  } finally {
+    await db.destroy();
+    task.port.close();
+  }
+}
+
+const slice =
+  (p: Progress, from: number, to: number): Progress =>
+  (share, stage) =>
+    p(from + (to - from) * Math.min(1, Math.max(0, share)), stage);
+
+async function run(db: Db, task: RunTask, progress: Progress, isCancelled: () => boolean): Promise<string[]> {
+  const record = await getRun(db, task.runId);
+  await db('runs').where({ id: task.runId }).update({ state: 'running', started_at: now() });
+  const method = methodOf(record.method);
+  const data: Record<string, Dataset[]> = {};
+  const infos: Record<string, DatasetInfo[]> = {};
+  const names: Record<string, string[]> = {};
+  const all = Object.values(record.inputs).flat().length;
+  let done = 0;
+  for (const [role, ids] of Object.entries(record.inputs)) {
+    for (const id of ids) {
+      const d = await loadDataset(db, id, slice(progress, (0.12 * done) / all, (0.12 * ++done) / all));
+      (data[role] ??= []).push(d.data);
+      (infos[role] ??= []).push(d.info);
+      (names[role] ??= []).push(d.row.name);
+    }
+  }
+  const outcome = await runMethod(method, data, record.params, {
+    infos,
+    names,
+    seed: record.seed,
+    memoryLimit: task.memoryLimit,
+    isCancelled,
+    onProgress: slice(progress, 0.12, 0.75),
+  });
+  const sibling = record.variantOf ? await getRun(db, record.variantOf) : null;
+  const staged: string[] = [];
+  for (const [k, o] of outcome.outputs.entries()) {
+    const p = slice(progress, 0.75 + (0.25 * k) / outcome.outputs.length, 0.75 + (0.25 * (k + 1)) / outcome.outputs.length);
+    const label = method.outputs[o.role]!.label;
+    const name = sibling ? variantName(method, label, sibling.params, outcome.params) : label;
+    staged.push(await stageDataset(db, { name, data: o.data, runId: task.runId, role: o.role, batch: null, source: null, notes: [] }, p));
+  }
+  if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
+  await publish(db, task.runId, staged, outcome);
+  return staged;
+}
+
+async function take(db: Db, task: ImportTask, progress: Progress): Promise<string[]> {
+  await db('runs').where({ id: task.runId }).update({ state: 'running', started_at: now() });
+  progress(0, 'reading');
+  const bytes = new Uint8Array(await readBytes(task.upload));
+  const crs = task.crs ? parseCrs(task.crs) : null;
+  const { format, layers } = await readFile(task.name, bytes, { crs, maxCells: task.maxCells, maxUnpacked: task.maxUnpacked, progress: slice(progress, 0.02, 0.5) });
+  const sha256 = createHash('sha256').update(bytes).digest('hex');
+  const staged: string[] = [];
+  for (const [k, l] of layers.entries()) {
+    const p = slice(progress, 0.5 + (0.5 * k) / layers.length, 0.5 + (0.5 * (k + 1)) / layers.length);
+    const source = { file: task.name, format: format.id, bytes: bytes.length, sha256, ...(task.crs ? { crs: task.crs } : {}) };
+    const batch = task.batch ?? (layers.length > 1 ? task.runId : null);
+    staged.push(await stageDataset(db, { name: l.name, data: l.data, runId: task.runId, role: null, batch, source, notes: l.notes }, p));
+  }
+  await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });
+  return staged;
+}
+
+async function write(db: Db, task: ExportTask, progress: Progress): Promise<string> {
+  const { data } = await loadDataset(db, task.dataset, slice(progress, 0, 0.4));
+  const format = (task.format ?? DEFAULT_FORMAT[data.kind]) as WriteFormat;
+  await writeFile(task.target, writeDataset(data, format, (s) => progress(0.4 + 0.6 * s, 'writing')));
+  return format;
+}

@@ -1,0 +1,2 @@
+export * from './landscape';
+export * from './elevation';

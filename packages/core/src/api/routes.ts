@@ -1,0 +1,57 @@
+import { z } from 'zod';
+import * as s from './schemas';
+
+export interface RouteSpec {
+  verb: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  path: string;
+  summary: string;
+  query?: z.ZodObject;
+  body?: z.ZodType | 'bytes';
+  /** Success status and what is sent: a schema, `bytes`, `events` or nothing. */
+  status: number;
+  response?: z.ZodType | 'bytes' | 'events';
+}
+
+const text = (max: number) => z.string().max(max);
+
+/** Every route of the HTTP API. The server hangs its handlers on these; the OpenAPI document lists them. */
+export const ROUTES = {
+  health: { verb: 'get', path: '/api/health', summary: 'Whether the server answers', status: 200, response: z.object({ ok: z.boolean(), version: z.string() }) },
+  openapi: { verb: 'get', path: '/api/openapi.json', summary: 'This document', status: 200, response: z.looseObject({}) },
+  methods: { verb: 'get', path: '/api/methods', summary: 'All methods, described', status: 200, response: z.array(s.MethodShape) },
+  method: { verb: 'get', path: '/api/methods/:method', summary: 'One method, described', status: 200, response: s.MethodShape },
+  searchCrs: {
+    verb: 'get', path: '/api/crs', summary: 'Coordinate systems by name, code, area; those that cover a place first', status: 200,
+    query: z.object({ q: text(200).default(''), lon: z.coerce.number().min(-180).max(180).optional(), lat: z.coerce.number().min(-90).max(90).optional() }),
+    response: z.array(s.CrsHitShape),
+  },
+  crs: { verb: 'get', path: '/api/crs/:code', summary: 'One coordinate system', status: 200, response: s.CrsShape },
+  projects: { verb: 'get', path: '/api/projects', summary: 'All projects', status: 200, response: z.array(s.ProjectShape) },
+  createProject: { verb: 'post', path: '/api/projects', summary: 'A new, empty project', body: s.NewProject, status: 201, response: s.ProjectShape },
+  openProject: { verb: 'post', path: '/api/projects/file', summary: 'A project from a saved file', query: z.object({ name: text(200).default('project') }), body: 'bytes', status: 201, response: s.ProjectShape },
+  project: { verb: 'get', path: '/api/projects/:project', summary: 'A project with its datasets and runs', status: 200, response: s.ProjectDetail },
+  patchProject: { verb: 'patch', path: '/api/projects/:project', summary: 'Rename or annotate a project', body: s.ProjectPatch, status: 200, response: s.ProjectShape },
+  deleteProject: { verb: 'delete', path: '/api/projects/:project', summary: 'Delete a project whole', status: 204 },
+  saveProject: { verb: 'get', path: '/api/projects/:project/file', summary: 'The project as one file', status: 200, response: 'bytes' },
+  saveWorkbench: { verb: 'put', path: '/api/projects/:project/workbench', summary: 'Keep what stands in the panes', body: s.Workbench, status: 204 },
+  events: { verb: 'get', path: '/api/projects/:project/events', summary: 'Runs and datasets as they change (server-sent events)', status: 200, response: 'events' },
+  import: {
+    verb: 'post', path: '/api/projects/:project/imports', summary: 'Take in a file; answers with the run that reads it', body: 'bytes', status: 202, response: s.RunShape,
+    query: z.object({ name: text(300).min(1), batch: text(40).optional(), crs: text(400).optional() }),
+  },
+  patchDataset: { verb: 'patch', path: '/api/projects/:project/datasets/:dataset', summary: 'Rename or annotate a dataset; give it a system or unit it lacks', body: s.DatasetPatch, status: 200, response: s.DatasetShape },
+  deleteDataset: { verb: 'delete', path: '/api/projects/:project/datasets/:dataset', summary: 'Remove a dataset; it can be brought back until the server restarts', status: 204 },
+  restoreDataset: { verb: 'post', path: '/api/projects/:project/datasets/:dataset/restore', summary: 'Bring back a removed dataset', status: 200, response: s.DatasetShape },
+  chunk: {
+    verb: 'get', path: '/api/projects/:project/datasets/:dataset/chunks/:band/:level/:column/:row', status: 200, response: 'bytes',
+    summary: 'Cells of one 512 x 512 chunk, row by row from the north, little-endian float32, float64 or int32 (header X-Helk-Cells); 204 when every cell is missing',
+  },
+  features: { verb: 'get', path: '/api/projects/:project/datasets/:dataset/features', summary: 'Geometries and columns as one buffer', status: 200, response: 'bytes' },
+  export: { verb: 'get', path: '/api/projects/:project/datasets/:dataset/export', summary: 'The dataset as a file', query: z.object({ format: text(20).optional() }), status: 200, response: 'bytes' },
+  forecast: { verb: 'post', path: '/api/projects/:project/forecast', summary: 'Checks, suggestions and cost of a run, before it', body: s.ForecastRequest, status: 200, response: s.ForecastShape },
+  startRun: { verb: 'post', path: '/api/projects/:project/runs', summary: 'Start a run; it is queued behind others', body: s.NewRun, status: 202, response: s.RunShape },
+  run: { verb: 'get', path: '/api/projects/:project/runs/:run', summary: 'One run', status: 200, response: s.RunShape },
+  cancelRun: { verb: 'post', path: '/api/projects/:project/runs/:run/cancel', summary: 'Cancel a run', status: 200, response: s.RunShape },
+} as const satisfies Record<string, RouteSpec>;
+
+export type RouteName = keyof typeof ROUTES;

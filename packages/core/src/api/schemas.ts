@@ -1,0 +1,114 @@
+import { z } from 'zod';
+
+/** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
+
+export const Id = z.string().regex(/^[a-z0-9]{6,32}$/);
+
+export const ProblemDocument = z.object({
+  type: z.string(),
+  title: z.string(),
+  status: z.number().int(),
+  detail: z.string(),
+  code: z.string(),
+  path: z.string().nullable(),
+});
+
+export const NoteShape = z.object({ level: z.enum(['info', 'look', 'refused']), code: z.string(), message: z.string() });
+
+export const MendShape = z.object({
+  label: z.string(),
+  set: z.record(z.string(), z.unknown()).optional(),
+  run: z.object({ method: z.string(), role: z.string(), input: z.string(), params: z.record(z.string(), z.unknown()).optional() }).optional(),
+});
+
+export const CheckShape = z.object({ level: z.enum(['fine', 'look', 'refused']), code: z.string(), message: z.string(), about: z.string().optional(), mend: MendShape.optional() });
+
+/** Grid, bands, columns and facts, as `DatasetInfo` of the core. */
+export const InfoShape = z.looseObject({ kind: z.enum(['raster', 'features', 'table']) });
+
+export const DatasetShape = z.object({
+  id: Id,
+  name: z.string(),
+  note: z.string(),
+  kind: z.enum(['raster', 'features', 'table']),
+  info: InfoShape,
+  /** Run that made it; null for a source. */
+  runId: Id.nullable(),
+  role: z.string().nullable(),
+  /** Sources taken in together. */
+  batch: z.string().nullable(),
+  source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }).nullable(),
+  checks: z.array(CheckShape),
+  createdAt: z.string(),
+});
+
+export const RunState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'interrupted']);
+
+export const RunShape = z.object({
+  id: Id,
+  /** Method id, or `import`. */
+  method: z.string(),
+  version: z.number(),
+  title: z.string(),
+  inputs: z.record(z.string(), z.array(Id)),
+  params: z.record(z.string(), z.unknown()),
+  seed: z.number(),
+  state: RunState,
+  progress: z.number(),
+  stage: z.string(),
+  figures: z.record(z.string(), z.union([z.number(), z.string(), z.null()])),
+  notes: z.array(NoteShape),
+  outputs: z.array(Id),
+  variantOf: Id.nullable(),
+  problem: z.object({ code: z.string(), message: z.string(), path: z.string().nullable() }).nullable(),
+  createdAt: z.string(),
+  startedAt: z.string().nullable(),
+  endedAt: z.string().nullable(),
+});
+
+export const ProjectShape = z.object({ id: Id, name: z.string(), note: z.string(), bytes: z.number(), createdAt: z.string(), openedAt: z.string().nullable() });
+
+/** What stands in the panes; kept with the project so that it opens as it was left. */
+export const Workbench = z.looseObject({ version: z.literal(1) });
+
+export const ProjectDetail = z.object({ project: ProjectShape, datasets: z.array(DatasetShape), runs: z.array(RunShape), workbench: Workbench.nullable() });
+
+const Title = z.string().trim().min(1, 'A name is needed.').max(200, 'A name has at most 200 characters.');
+
+export const NewProject = z.object({ name: Title });
+export const ProjectPatch = z.object({ name: Title.optional(), note: z.string().max(10_000).optional() });
+export const DatasetPatch = z.object({
+  name: Title.optional(),
+  note: z.string().max(10_000).optional(),
+  /** Set where the data carry none. */
+  crs: z.string().max(400).optional(),
+  unit: z.string().max(20).optional(),
+});
+export const NewRun = z.object({
+  method: z.string(),
+  inputs: z.record(z.string(), z.array(Id).max(1000)),
+  params: z.record(z.string(), z.unknown()).default({}),
+  seed: z.number().int().min(0).max(4294967295).default(1),
+  variantOf: Id.nullable().default(null),
+});
+export const ForecastRequest = NewRun.omit({ variantOf: true });
+export const ForecastShape = z.object({
+  checks: z.array(CheckShape),
+  suggestions: z.record(z.string(), z.object({ value: z.unknown(), reason: z.string() })),
+  estimate: z.object({ cells: z.number(), bytes: z.number(), seconds: z.number() }).nullable(),
+  plain: z.record(z.string(), z.unknown()),
+});
+export const CrsHitShape = z.object({ code: z.string(), name: z.string(), area: z.string(), geographic: z.boolean(), unit: z.string(), covers: z.boolean() });
+export const CrsShape = z.object({ code: z.string().nullable(), name: z.string(), proj4: z.string(), geographic: z.boolean(), unit: z.string(), caution: z.string().optional() });
+export const MethodShape = z.looseObject({ id: z.string(), title: z.string(), question: z.string(), family: z.string() });
+
+export type ApiDataset = z.infer<typeof DatasetShape>;
+export type ApiRun = z.infer<typeof RunShape>;
+export type ApiProject = z.infer<typeof ProjectShape>;
+export type ApiProjectDetail = z.infer<typeof ProjectDetail>;
+export type ApiProblem = z.infer<typeof ProblemDocument>;
+export type ApiForecast = z.infer<typeof ForecastShape>;
+export type ApiCrsHit = z.infer<typeof CrsHitShape>;
+
+/** What the event stream of a project sends. */
+export type ProjectEvent = { type: 'run'; run: ApiRun } | { type: 'datasets'; datasets: ApiDataset[] } | { type: 'removed'; ids: string[] } | { type: 'project'; project: ApiProject };

@@ -1,0 +1,48 @@
+import { LocalJob } from './method/job';
+import { measureRaster, type Grid, type Raster } from './data/raster';
+import { crsOfCode } from './data/crs';
+import { runMethod, type Outcome } from './method/resolve';
+import { methodOf } from './method/registry';
+import type { Dataset } from './data/dataset';
+
+/** Helpers for specs only. */
+export const utm27 = () => crsOfCode(32627);
+
+export function gridOf(columns: number, rows: number, cell = 10, over: Partial<Grid> = {}): Grid {
+  return { crs: utm27(), x: 400000, y: 6460000, dx: cell, dy: cell, columns, rows, ...over };
+}
+
+/** A one-band raster from numbers; null is missing. */
+export function rasterOf(columns: number, values: (number | null)[], over: Partial<Grid> = {}, unit: string | null = 'm'): Raster {
+  const cells = Float32Array.from(values, (v) => v ?? NaN);
+  return measureRaster(gridOf(columns, values.length / columns, 10, over), cells, { name: 'z', unit });
+}
+
+export function run(id: string, data: Record<string, Dataset | Dataset[]>, params: Record<string, unknown> = {}): Promise<Outcome> {
+  const held = Object.fromEntries(Object.entries(data).map(([k, v]) => [k, Array.isArray(v) ? v : [v]]));
+  return runMethod(methodOf(id), held, params);
+}
+
+export async function runRaster(id: string, data: Record<string, Dataset | Dataset[]>, params: Record<string, unknown> = {}): Promise<{ out: Raster; outcome: Outcome }> {
+  const outcome = await run(id, data, params);
+  return { out: outcome.outputs[0]!.data as Raster, outcome };
+}
+
+export const quiet = (): LocalJob => new LocalJob();
+
+/** A believable rough surface for properties: seeded, with flats and pits. */
+export function roughCells(width: number, height: number, uniform: () => number): Float32Array {
+  const cells = new Float32Array(width * height);
+  for (let i = 0; i < cells.length; i++) cells[i] = Math.round(uniform() * 20 + 3 * Math.sin((i % width) / 3)) + 0;
+  return cells;
+}
+
+/** Rejects with a HelkError of that code, and says so when it does not. */
+export async function refusalOf(p: Promise<unknown>): Promise<{ code: string; message: string; path: string | null }> {
+  try {
+    await p;
+  } catch (e) {
+    return e as { code: string; message: string; path: string | null };
+  }
+  throw new Error('It was not refused.');
+}

@@ -1,0 +1,35 @@
+// Bundles the server, its worker and the command line with esbuild; builds the web client with Angular's builder.
+// Usage: node scripts/build.mjs [node] [web]; without arguments both.
+import { execFileSync } from 'node:child_process';
+import { build } from 'esbuild';
+
+const wanted = process.argv.slice(2);
+const all = wanted.length === 0;
+
+/** Helk's own packages go into the bundle, everything from the registry stays outside. */
+const outside = {
+  name: 'outside',
+  setup(b) {
+    // geotiff pulls in a worker shim that cannot load inside a worker thread; we decode on our own pool and never use it.
+    b.onResolve({ filter: /^web-worker$/ }, () => ({ path: 'web-worker', namespace: 'nothing' }));
+    b.onLoad({ filter: /.*/, namespace: 'nothing' }, () => ({ contents: 'export default class {}' }));
+    b.onResolve({ filter: /^[^./]/ }, (a) => (a.kind === 'entry-point' || a.path.startsWith('@helk/') || a.path === 'geotiff' ? undefined : { path: a.path, external: true }));
+  },
+};
+
+if (all || wanted.includes('node')) {
+  await build({
+    entryPoints: { 'server/main': 'apps/server/src/main.ts', 'server/worker': 'apps/server/src/work/worker.ts', 'cli/main': 'apps/cli/src/main.ts' },
+    outdir: 'dist',
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: 'linked',
+    plugins: [outside],
+    logLevel: 'warning',
+  });
+}
+if (all || wanted.includes('web')) {
+  execFileSync(process.execPath, ['node_modules/@angular/cli/bin/ng.js', 'build'], { stdio: ['ignore', process.env.HELK_QUIET ? 'ignore' : 'inherit', 'inherit'], env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+}
