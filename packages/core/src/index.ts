@@ -15,3 +15,6 @@ export * from './method/resolve';
 export * from './method/describe';
 export * from './method/ask';
 export * from './numeric/random';
+export * from './render/ramps';
+export * from './render/style';
+export * from './render/ticks';

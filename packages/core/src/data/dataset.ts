@@ -19,6 +19,10 @@ export interface BandFacts {
   enclosedCells: number;
   /** Separate enclosed holes. */
   enclosedGaps: number;
+  /** The largest of them, up to 200, as boxes of cells with their count of missing cells, largest first. */
+  gapBoxes: { column: number; row: number; columns: number; rows: number; cells: number }[];
+  /** Of differences and depths: the cells furthest from zero, at least eight cells apart, up to 20. */
+  extremes?: { column: number; row: number; value: number }[];
   /** A value that recurs at the end of the range and looks like a missing-value code. */
   suspectCode: { value: number; count: number } | null;
   /** Different values, counted up to 256. */

@@ -31,9 +31,53 @@ export function bandFacts(band: Band, grid: Grid): BandFacts {
     percentiles,
     enclosedCells: gaps.reduce((s, g) => s + g.cells.length, 0),
     enclosedGaps: gaps.length,
+    gapBoxes: gaps
+      .map((g) => boxOf(g.cells, grid.columns))
+      .sort((a, b) => b.cells - a.cells)
+      .slice(0, 200),
+    ...(band.role === 'depth' || band.role === 'difference' ? { extremes: furthestFromZero(cells, missing, grid.columns) } : {}),
     suspectCode: suspect(cells, summary.min, summary.max, sorted),
     distinct: Math.min(seen.size, 256),
   };
+}
+
+function boxOf(cells: Int32Array, width: number): BandFacts['gapBoxes'][number] {
+  let west = width;
+  let east = 0;
+  for (const i of cells) {
+    const x = i % width;
+    if (x < west) west = x;
+    if (x > east) east = x;
+  }
+  const north = Math.floor(cells[0]! / width);
+  const south = Math.floor(cells[cells.length - 1]! / width);
+  return { column: west, row: north, columns: east - west + 1, rows: south - north + 1, cells: cells.length };
+}
+
+/** Cells furthest from zero, greedily, leaving out those near one already taken. O(n) for the few candidates kept. */
+function furthestFromZero(cells: ArrayLike<number>, missing: number, width: number): NonNullable<BandFacts['extremes']> {
+  const most = 4000;
+  let floor = 0;
+  let held: { i: number; v: number }[] = [];
+  for (let i = 0; i < cells.length; i++) {
+    const v = cells[i]!;
+    if (v !== v || v === missing || !(Math.abs(v) > floor)) continue;
+    held.push({ i, v });
+    if (held.length >= 2 * most) {
+      held = held.sort((a, b) => Math.abs(b.v) - Math.abs(a.v)).slice(0, most);
+      floor = Math.abs(held[most - 1]!.v);
+    }
+  }
+  held.sort((a, b) => Math.abs(b.v) - Math.abs(a.v));
+  const out: NonNullable<BandFacts['extremes']> = [];
+  for (const { i, v } of held) {
+    const column = i % width;
+    const row = Math.floor(i / width);
+    if (out.some((o) => Math.max(Math.abs(o.column - column), Math.abs(o.row - row)) < 8)) continue;
+    out.push({ column, row, value: v });
+    if (out.length === 20) break;
+  }
+  return out;
 }
 
 /** Up to 200 000 values spread evenly over the band, sorted. */

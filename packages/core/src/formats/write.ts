@@ -1,19 +1,9 @@
 import { HelkError } from '../errors';
 import type { Dataset } from '../data/dataset';
+import { DEFAULT_FORMAT, WRITE_FORMATS, type WriteFormat } from './kinds';
 import { writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from './index';
 
-export type WriteFormat = 'geotiff' | 'ascii-grid' | 'geojson' | 'geojson-native' | 'csv' | 'tsv';
-
-export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: string; mime: string; kinds: Dataset['kind'][] }> = {
-  geotiff: { title: 'GeoTIFF', extension: 'tif', mime: 'image/tiff', kinds: ['raster'] },
-  'ascii-grid': { title: 'ASCII grid', extension: 'asc', mime: 'text/plain', kinds: ['raster'] },
-  geojson: { title: 'GeoJSON', extension: 'geojson', mime: 'application/geo+json', kinds: ['features'] },
-  'geojson-native': { title: 'GeoJSON in its own coordinates', extension: 'geojson', mime: 'application/geo+json', kinds: ['features'] },
-  csv: { title: 'Delimited text (comma)', extension: 'csv', mime: 'text/csv', kinds: ['table', 'features'] },
-  tsv: { title: 'Delimited text (tab)', extension: 'tsv', mime: 'text/tab-separated-values', kinds: ['table', 'features'] },
-};
-
-export const DEFAULT_FORMAT: Record<Dataset['kind'], WriteFormat> = { raster: 'geotiff', features: 'geojson', table: 'csv' };
+export { DEFAULT_FORMAT, WRITE_FORMATS, type WriteFormat };
 
 /** A dataset as the bytes of a file. @throws HelkError `export.unsupported` when the format cannot hold it. */
 export function writeDataset(d: Dataset, format: WriteFormat, progress?: (share: number) => void): Uint8Array {

@@ -1,0 +1,93 @@
+import { Injectable } from '@angular/core';
+import { fromProblem, type CrsHit, type Forecast, type MethodDescription } from '@helk/core';
+import { unpackBinary } from '@helk/core/formats/binary';
+import type { Features, Table } from '@helk/core';
+import type { ApiDataset, ApiProblem, ApiProject, ApiProjectDetail, ApiRun, ProjectEvent } from '@helk/core/api/schemas';
+
+/** The only way to the server. Refusals arrive as HelkError with the server's sentence. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  private async ask(path: string, init?: RequestInit): Promise<Response> {
+    let r: Response;
+    try {
+      r = await fetch(path, init);
+    } catch (e) {
+      if ((e as Error).name === 'AbortError') throw e;
+      throw new Error('Helk’s server does not answer. Is it still running?');
+    }
+    if (r.ok) return r;
+    const p = (await r.json().catch(() => null)) as ApiProblem | null;
+    throw p?.detail ? fromProblem({ code: p.code as never, message: p.detail, path: p.path }) : new Error(`The server answered ${r.status}.`);
+  }
+
+  private async json<T>(path: string, verb = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> {
+    const init: RequestInit = { method: verb, signal: signal ?? null };
+    if (body !== undefined) {
+      init.body = JSON.stringify(body);
+      init.headers = { 'Content-Type': 'application/json' };
+    }
+    const r = await this.ask(path, init);
+    return (r.status === 204 ? undefined : await r.json()) as T;
+  }
+
+  methods = (): Promise<MethodDescription[]> => this.json('/api/methods');
+  projects = (): Promise<ApiProject[]> => this.json('/api/projects');
+  project = (id: string): Promise<ApiProjectDetail> => this.json(`/api/projects/${id}`);
+  createProject = (name: string): Promise<ApiProject> => this.json('/api/projects', 'POST', { name });
+  patchProject = (id: string, patch: { name?: string; note?: string }): Promise<ApiProject> => this.json(`/api/projects/${id}`, 'PATCH', patch);
+  deleteProject = (id: string): Promise<void> => this.json(`/api/projects/${id}`, 'DELETE');
+  saveWorkbench = (id: string, w: object): Promise<void> => this.json(`/api/projects/${id}/workbench`, 'PUT', w);
+  patchDataset = (p: string, d: string, patch: object): Promise<ApiDataset> => this.json(`/api/projects/${p}/datasets/${d}`, 'PATCH', patch);
+  deleteDataset = (p: string, d: string): Promise<void> => this.json(`/api/projects/${p}/datasets/${d}`, 'DELETE');
+  restoreDataset = (p: string, d: string): Promise<ApiDataset> => this.json(`/api/projects/${p}/datasets/${d}/restore`, 'POST');
+  forecast = (p: string, run: object, signal: AbortSignal): Promise<Forecast> => this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
+  startRun = (p: string, run: object): Promise<ApiRun> => this.json(`/api/projects/${p}/runs`, 'POST', run);
+  cancelRun = (p: string, r: string): Promise<ApiRun> => this.json(`/api/projects/${p}/runs/${r}/cancel`, 'POST');
+
+  searchCrs(q: string, place: [number, number] | null): Promise<CrsHit[]> {
+    const query = new URLSearchParams({ q });
+    if (place) {
+      query.set('lon', String(place[0]));
+      query.set('lat', String(place[1]));
+    }
+    return this.json(`/api/crs?${query}`);
+  }
+
+  async openProject(file: File): Promise<ApiProject> {
+    const r = await this.ask(`/api/projects/file?${new URLSearchParams({ name: file.name })}`, { method: 'POST', body: file });
+    return (await r.json()) as ApiProject;
+  }
+
+  async takeIn(project: string, file: File, batch: string | null): Promise<ApiRun> {
+    const query = new URLSearchParams({ name: file.name });
+    if (batch) query.set('batch', batch);
+    const r = await this.ask(`/api/projects/${project}/imports?${query}`, { method: 'POST', body: file });
+    return (await r.json()) as ApiRun;
+  }
+
+  async features(project: string, dataset: string): Promise<Features | Table> {
+    const r = await this.ask(`/api/projects/${project}/datasets/${dataset}/features`);
+    return unpackBinary(new Uint8Array(await r.arrayBuffer()));
+  }
+
+  exportUrl(project: string, dataset: string, format: string): string {
+    return `/api/projects/${project}/datasets/${dataset}/export?format=${format}`;
+  }
+
+  /** Follows a project's events until the returned function is called; reconnects by itself. */
+  follow(project: string, on: (e: ProjectEvent) => void, again: () => void): () => void {
+    const source = new EventSource(`/api/projects/${project}/events`);
+    let lost = false;
+    source.onmessage = (m) => on(JSON.parse(m.data as string) as ProjectEvent);
+    source.onerror = () => (lost = true);
+    source.onopen = () => {
+      // Whatever happened while the line was down is fetched anew.
+      if (lost) again();
+      lost = false;
+    };
+    return () => source.close();
+  }
+}
+
+/** The sentence of whatever was thrown. */
+export const sentence = (e: unknown): string => (e instanceof Error ? e.message : String(e));

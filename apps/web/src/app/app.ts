@@ -1,0 +1,59 @@
+import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { AskBox } from './ask/ask-box';
+import { MethodsList } from './ask/methods-list';
+import { Evidence } from './evidence/evidence';
+import { Gather } from './gather/gather';
+import { Ledger } from './ledger/ledger';
+import { MapPane } from './pane/map-pane';
+import { ICONS } from './parts/icons';
+import { ProjectMenu } from './projects/project-menu';
+import { RunSheet } from './run-sheet/run-sheet';
+import { BenchStore, type Stage } from './state/bench.store';
+import { ProjectStore } from './state/project.store';
+
+/** The workbench: rail, stage, panes, evidence, run sheet. */
+@Component({
+  selector: 'helk-app',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [AskBox, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, RunSheet, NgIcon],
+  viewProviders: [provideIcons(ICONS)],
+  templateUrl: './app.html',
+  host: { class: 'block h-screen' },
+})
+export class App {
+  protected readonly store = inject(ProjectStore);
+  protected readonly bench = inject(BenchStore);
+  protected readonly stages: { id: Stage; label: string }[] = [
+    { id: 'gather', label: 'Gather' },
+    { id: 'ledger', label: 'Ledger' },
+    { id: 'methods', label: 'Methods' },
+  ];
+  /** The run that is furthest, for the top bar. */
+  protected readonly live = computed(() => [...this.store.liveRuns()].sort((a, b) => b.progress - a.progress)[0]);
+  protected readonly grid = computed(() => {
+    const n = this.bench.panes().length;
+    return n === 1 ? '1fr / 1fr' : n === 2 ? '1fr / 1fr 1fr' : n === 3 ? '1fr 1fr / 1fr 1fr' : '1fr 1fr / 1fr 1fr';
+  });
+  protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
+
+  protected stage(id: Stage): void {
+    this.bench.set({ stage: this.bench.stage() === id ? null : id });
+  }
+
+  @HostListener('document:keydown', ['$event'])
+  protected keys(e: KeyboardEvent): void {
+    const typing = e.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName);
+    if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') this.bench.set({ askOpen: true });
+    else if (e.altKey && /^[1-4]$/.test(e.key)) {
+      const id = Number(e.key);
+      if (this.bench.panes().some((p) => p.id === id)) this.bench.set({ activePane: id });
+      else if (this.bench.panes().length < 4) this.bench.addPane();
+    } else if (!typing && e.key === '[') this.bench.set({ stage: this.bench.stage() ? null : 'ledger' });
+    else if (!typing && e.key === ']') this.bench.set({ sheet: null });
+    else if (!typing && e.key === "'") this.bench.set({ evidence: !this.bench.evidence() });
+    else if (!typing && e.key === 'Escape') this.bench.set({ readout: null });
+    else return;
+    e.preventDefault();
+  }
+}

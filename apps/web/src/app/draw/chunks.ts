@@ -1,0 +1,52 @@
+import { missingOf } from '@helk/core';
+import type { DrawnBand } from './messages';
+
+export const CHUNK = 512;
+type Chunk = Float32Array | Float64Array | null;
+
+/** Chunks of cells, fetched once and kept while there is room (least recently used go first). */
+export class ChunkCache {
+  private readonly held = new Map<string, { chunk: Promise<Chunk>; bytes: number }>();
+  private bytes = 0;
+
+  constructor(private readonly room = 384 * 2 ** 20) {}
+
+  get(s: DrawnBand, level: number, column: number, row: number): Promise<Chunk> {
+    const key = `${s.dataset}/${s.band}/${level}/${column}/${row}`;
+    const found = this.held.get(key);
+    if (found) {
+      this.held.delete(key);
+      this.held.set(key, found);
+      return found.chunk;
+    }
+    const entry = { chunk: this.fetch(s, level, column, row), bytes: 0 };
+    this.held.set(key, entry);
+    entry.chunk.then(
+      (c) => {
+        entry.bytes = c?.byteLength ?? 64;
+        this.bytes += entry.bytes;
+        for (const [k, e] of this.held) {
+          if (this.bytes <= this.room) break;
+          if (e === entry) continue;
+          this.held.delete(k);
+          this.bytes -= e.bytes;
+        }
+      },
+      () => this.held.delete(key),
+    );
+    return entry.chunk;
+  }
+
+  private async fetch(s: DrawnBand, level: number, column: number, row: number): Promise<Chunk> {
+    const r = await fetch(`/api/projects/${s.project}/datasets/${s.dataset}/chunks/${s.band}/${level}/${column}/${row}`);
+    if (r.status === 204) return null;
+    if (!r.ok) throw new Error(`The cells could not be fetched (${r.status}).`);
+    const buffer = await r.arrayBuffer();
+    const kind = r.headers.get('X-Helk-Cells');
+    if (kind === 'float64') return new Float64Array(buffer);
+    if (kind === 'float32') return new Float32Array(buffer);
+    // Classes are drawn as numbers; their reserved missing value becomes NaN like that of measures.
+    const missing = missingOf({ kind: 'category' });
+    return Float64Array.from(new Int32Array(buffer), (v) => (v === missing ? NaN : v));
+  }
+}

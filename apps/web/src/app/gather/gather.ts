@@ -1,0 +1,104 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { formatBytes, formatNumber } from '@helk/core';
+import { ICONS } from '../parts/icons';
+import { BenchStore } from '../state/bench.store';
+import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+
+/** Where data come in: files dropped or chosen, what arrived, and what the checks say of it. */
+@Component({
+  selector: 'helk-gather',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NgIcon],
+  viewProviders: [provideIcons(ICONS)],
+  template: `
+    <header class="px-4 pt-3 pb-2"><h2 class="font-[600]">Gather</h2></header>
+    <div class="px-4">
+      <label class="grid place-items-center gap-1 text-center border border-dashed rounded-[7px] px-3 py-6 cursor-pointer" [class]="over() ? 'border-act bg-act-soft' : 'border-ink-3 bg-leaf'" (dragover)="$event.preventDefault(); over.set(true)" (dragleave)="over.set(false)" (drop)="drop($event)">
+        <ng-icon name="lucideUpload" size="20" class="text-act" />
+        <span class="font-[550]">Drop files here, or choose them</span>
+        <span class="text-[12px] text-ink-2">GeoTIFF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span>
+        <input type="file" multiple class="sr-only" (change)="choose($any($event.target))" data-testid="files" />
+      </label>
+    </div>
+    @if (imports().length) {
+      <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Under way</h3>
+      @for (r of imports(); track r.id) {
+        <div class="px-4 py-1.5">
+          <div class="flex items-center gap-2 text-[13px]"><span class="truncate flex-1" [title]="r.title">{{ r.title }}</span>
+            @if (r.state === 'queued' || r.state === 'running') {
+              <button class="link text-[12px]" (click)="store.cancelRun(r.id)">Cancel</button>
+            }
+          </div>
+          @if (r.state === 'queued' || r.state === 'running') {
+            <div class="h-1 rounded bg-line-soft mt-1"><div class="h-full bg-act rounded" [style.width.%]="r.progress * 100"></div></div>
+          } @else if (r.problem) {
+            <div class="check check-refused mt-1" role="alert" data-testid="import-problem">{{ r.problem.message }}</div>
+          }
+        </div>
+      }
+    }
+    <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Taken in</h3>
+    @for (d of sources(); track d.id) {
+      <details class="mx-4 border-t border-line-soft py-1.5 text-[13px]">
+        <summary class="cursor-pointer flex items-center gap-2 min-h-[28px]">
+          <span class="truncate flex-1 font-[550]" [title]="d.name">{{ d.name }}</span>
+          @if (looks(d)) {
+            <span class="tag-look">{{ looks(d) }} {{ looks(d) === 1 ? 'check' : 'checks' }}</span>
+          } @else {
+            <span class="text-fine text-[12px]">in order</span>
+          }
+        </summary>
+        <p class="num text-ink-2 py-1 leading-[1.5]">{{ facts(d) }}</p>
+        @for (c of d.checks; track c.code) {
+          <div class="check mb-1" [class]="'check-' + c.level">{{ c.message }}
+            @if (c.mend?.run; as r) {
+              <button class="link block" (click)="mend(d, r)">{{ c.mend!.label }}</button>
+            }
+          </div>
+        }
+        <button class="link text-[12.5px]" (click)="bench.show(d.id, bench.activePane(), false)">See it</button>
+      </details>
+    } @empty {
+      <p class="px-4 py-2 text-ink-2">Nothing yet. What is taken in is never changed: every step makes a new dataset beside it.</p>
+    }
+  `,
+})
+export class Gather {
+  protected readonly store = inject(ProjectStore);
+  protected readonly bench = inject(BenchStore);
+  protected readonly over = signal(false);
+  private readonly since = new Date().toISOString();
+  protected readonly imports = computed(() => this.store.runEntities().filter((r) => r.method === 'import' && r.state !== 'done' && (r.state === 'queued' || r.state === 'running' || r.createdAt > this.since)));
+  protected readonly sources = computed(() => this.store.datasetEntities().filter((d) => d.source));
+
+  protected looks(d: DatasetItem): number {
+    return d.checks.filter((c) => c.level !== 'fine').length;
+  }
+
+  protected facts(d: DatasetItem): string {
+    const crs = crsOf(d.info);
+    const parts = [summaryOf(d), crs ? (crs.code ?? crs.name) : 'system not known'];
+    if (d.info.kind === 'raster') {
+      const s = d.info.bands[0]!.facts!.summary;
+      parts.push(`${formatNumber(d.info.grid.columns)} × ${formatNumber(d.info.grid.rows)} cells`, `${formatNumber(s.min, s.max - s.min)} to ${formatNumber(s.max, s.max - s.min)} ${d.info.bands[0]!.unit ?? ''}`.trim());
+    } else parts.push(`columns: ${d.info.columns.map((c) => c.name).join(', ') || 'none'}`);
+    parts.push(formatBytes(d.source!.bytes));
+    return parts.join(' · ');
+  }
+
+  protected mend(d: DatasetItem, r: { method: string; role: string; params?: Record<string, unknown> | undefined }): void {
+    this.bench.openSheet(r.method, { [r.role]: [d.id] }, r.params ?? {});
+  }
+
+  protected drop(e: DragEvent): void {
+    e.preventDefault();
+    this.over.set(false);
+    void this.store.takeIn([...(e.dataTransfer?.files ?? [])]);
+  }
+
+  protected choose(field: HTMLInputElement): void {
+    void this.store.takeIn([...(field.files ?? [])]);
+    field.value = '';
+  }
+}

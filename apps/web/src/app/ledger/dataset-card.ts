@@ -1,0 +1,121 @@
+import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { displayUnit, formatBytes, formatNumber, gridExtent } from '@helk/core';
+import { WRITE_FORMATS } from '@helk/core/formats/kinds';
+import { Api } from '../api/api';
+import { CrsField } from '../parts/crs-field';
+import { BenchStore } from '../state/bench.store';
+import { cellText, crsOf, ProjectStore } from '../state/project.store';
+
+/** Everything about one dataset: what it is, where it came from, its checks; rename, annotate, complete, save as a file. */
+@Component({
+  selector: 'helk-dataset-card',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CrsField],
+  template: `
+    @if (item(); as d) {
+      <div class="float w-[560px] max-w-[94vw] max-h-[86vh] overflow-auto p-5 grid gap-3 text-[13px]" style="box-shadow: var(--shade)" data-testid="dataset-card">
+        <input class="text-[17px] font-[600] w-full" [value]="d.name" (change)="rename($any($event.target))" aria-label="Name" maxlength="200" />
+        <textarea rows="2" class="w-full" placeholder="A note for those who come after" [value]="d.note" (change)="store.patchDataset(d.id, { note: $any($event.target).value })" aria-label="Note"></textarea>
+        <dl class="grid grid-cols-[130px_1fr] gap-x-3 gap-y-1">
+          @for (f of facts(); track f.name) {
+            <dt class="text-ink-2">{{ f.name }}</dt>
+            <dd class="num break-words min-w-0">{{ f.value }}</dd>
+          }
+        </dl>
+        @if (needsCrs()) {
+          <label class="grid grid-cols-[130px_1fr] items-center gap-3">Coordinate system<helk-crs-field value="" (picked)="store.patchDataset(d.id, { crs: $event })" /></label>
+        }
+        @if (needsUnit()) {
+          <label class="grid grid-cols-[130px_1fr] items-center gap-3">Unit of its values<input placeholder="like m" maxlength="20" (change)="setUnit($any($event.target).value)" /></label>
+        }
+        @for (c of d.checks; track c.code) {
+          <div class="check" [class]="'check-' + c.level">{{ c.message }}</div>
+        }
+        <div class="flex flex-wrap gap-2 pt-1 items-center">
+          <span class="text-ink-2">Save as</span>
+          @for (f of formats(); track f.id) {
+            <a class="btn" [href]="url(f.id)" [attr.download]="''">{{ f.title }}</a>
+          }
+          <span class="flex-1"></span>
+          <button class="btn" (click)="ref.close()">Close</button>
+        </div>
+      </div>
+    }
+  `,
+})
+export class DatasetCard {
+  private readonly id = inject<string>(DIALOG_DATA);
+  protected readonly ref = inject(DialogRef);
+  protected readonly store = inject(ProjectStore);
+  private readonly api = inject(Api);
+  protected readonly bench = inject(BenchStore);
+  protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
+  protected readonly needsCrs = computed(() => this.item() && this.item()!.kind !== 'table' && crsOf(this.item()!.info) === null);
+  protected readonly needsUnit = computed(() => {
+    const i = this.item()?.info;
+    return i?.kind === 'raster' && i.bands[0]!.unit === null && i.bands[0]!.kind === 'measure';
+  });
+  protected readonly formats = computed(() => {
+    const d = this.item();
+    return d ? Object.entries(WRITE_FORMATS).filter(([, f]) => f.kinds.includes(d.kind)).map(([id, f]) => ({ id, title: f.title })) : [];
+  });
+
+  protected readonly facts = computed(() => {
+    const d = this.item();
+    if (!d) return [];
+    const { info } = d;
+    const out: { name: string; value: string }[] = [];
+    const put = (name: string, value: string | null | undefined): void => {
+      if (value) out.push({ name, value });
+    };
+    const crs = crsOf(info);
+    if (info.kind !== 'table') put('System', crs ? `${crs.code ?? ''} ${crs.name}`.trim() : 'not known');
+    if (info.kind === 'raster') {
+      const e = gridExtent(info.grid);
+      const digits = info.grid.crs?.geographic ? 6 : 1;
+      put('Size', `${formatNumber(info.grid.columns)} × ${formatNumber(info.grid.rows)} cells of ${cellText(info)}`);
+      put('West, south', `${e[0].toFixed(digits)}, ${e[1].toFixed(digits)}`);
+      put('East, north', `${e[2].toFixed(digits)}, ${e[3].toFixed(digits)}`);
+      for (const b of info.bands) {
+        const f = b.facts!.summary;
+        const unit = b.unit === null ? ' (unit not known)' : ` ${displayUnit(b.unit)}`;
+        put(info.bands.length > 1 ? b.name : 'Values', `${formatNumber(f.min, f.max - f.min)} to ${formatNumber(f.max, f.max - f.min)}${unit}, mean ${formatNumber(f.mean, f.max - f.min)}, ${b.storedType}`);
+        put('Missing', `${formatNumber(f.missing)} cells, ${formatNumber(b.facts!.enclosedCells)} of them inside the data${b.missingCode === null ? '' : ` (code ${b.missingCode})`}`);
+      }
+    } else {
+      if (info.kind === 'features') put('Features', `${formatNumber(info.count)} ${info.geometry}s`);
+      put('Columns', info.columns.map((c) => `${c.name}${c.unit ? ` [${displayUnit(c.unit)}]` : ''}`).join(', ') || 'none');
+    }
+    if (d.source) {
+      put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
+      put('Fingerprint', `SHA-256 ${d.source.sha256.slice(0, 16)}…`);
+    }
+    const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
+    if (run && run.method !== 'import') {
+      put('Made by', `${run.title} (${run.method}, version ${run.version})`);
+      put('From', Object.entries(run.inputs).map(([role, ids]) => `${role}: ${ids.map((i) => this.store.datasetEntityMap()[i]?.name ?? 'removed').join(', ')}`).join('; '));
+      put('Settings', Object.entries(run.params).map(([k, v]) => `${k} = ${String(v)}`).join(', ') || 'none');
+      for (const [k, v] of Object.entries(run.figures)) {
+        const f = this.store.methodMap().get(run.method)?.figures[k];
+        put(f?.label ?? k, typeof v === 'number' ? `${formatNumber(v, 100)} ${displayUnit(f?.unit && !['band', 'result'].includes(f.unit) ? f.unit : '')}`.trim() : String(v ?? '–'));
+      }
+    }
+    put('Since', new Date(d.createdAt).toLocaleString());
+    return out;
+  });
+
+  protected url(format: string): string {
+    return this.api.exportUrl(this.store.project()!.id, this.id, format);
+  }
+
+  protected rename(field: HTMLInputElement): void {
+    const name = field.value.trim();
+    if (name) void this.store.patchDataset(this.id, { name });
+    else field.value = this.item()?.name ?? '';
+  }
+
+  protected setUnit(unit: string): void {
+    if (unit.trim()) void this.store.patchDataset(this.id, { unit: unit.trim() });
+  }
+}

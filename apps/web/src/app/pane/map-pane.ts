@@ -1,0 +1,346 @@
+import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
+import { CdkConnectedOverlay, CdkOverlayOrigin } from '@angular/cdk/overlay';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import OlMap from 'ol/Map';
+import type BaseLayer from 'ol/layer/Base';
+import VectorLayer from 'ol/layer/Vector';
+import VectorSource from 'ol/source/Vector';
+import Feature from 'ol/Feature';
+import { fromExtent } from 'ol/geom/Polygon';
+import { getRenderPixel } from 'ol/render';
+import type RenderEvent from 'ol/render/Event';
+import { Stroke, Style } from 'ol/style';
+import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, transformer, wgs84, type RasterInfo } from '@helk/core';
+import { Api } from '../api/api';
+import { Drawing } from '../draw/drawing';
+import { RasterLayer, symbol, vectorLayer, vectorSource, type Drawn } from '../draw/layers';
+import { ICONS } from '../parts/icons';
+import { BenchStore, type Layer, type Pane } from '../state/bench.store';
+import { Cursor, Views } from '../state/cursor';
+import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
+import { Key } from './key';
+import { paneImage } from './picture';
+import { StyleEditor } from './style-editor';
+
+interface Held {
+  olLayer: BaseLayer;
+  raster?: RasterLayer;
+  crs: string;
+}
+
+/** One pane: a map of the datasets in its stack, with key, scale, coordinates and the linked cursor. */
+@Component({
+  selector: 'helk-map-pane',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NgIcon, Key, StyleEditor, CdkConnectedOverlay, CdkOverlayOrigin, CdkDropList, CdkDrag, CdkDragHandle],
+  viewProviders: [provideIcons(ICONS)],
+  templateUrl: './map-pane.html',
+  host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper', '[attr.data-testid]': '"pane-" + pane().id' },
+})
+export class MapPane {
+  readonly pane = input.required<Pane>();
+  protected readonly bench = inject(BenchStore);
+  protected readonly project = inject(ProjectStore);
+  private readonly drawing = inject(Drawing);
+  private readonly api = inject(Api);
+  private readonly views = inject(Views);
+  private readonly cursor = inject(Cursor);
+  private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
+
+  private map: OlMap | null = null;
+  private readonly held = new Map<string, Held>();
+  private readonly seamSource = new VectorSource();
+  /** Counts view changes so that overlays placed by coordinate follow. */
+  protected readonly moved = signal(0);
+  protected readonly editing = signal<string | null>(null);
+  protected readonly here = signal<{ text: string; unit: string } | null>(null);
+  protected readonly active = computed(() => this.bench.activePane() === this.pane().id);
+
+  protected readonly layers = computed(() =>
+    this.pane()
+      .layers.map((layer) => ({ layer, item: this.project.datasetEntityMap()[layer.dataset]! }))
+      .filter((l) => l.item !== undefined),
+  );
+  /** Rasters with a key, the top one first. */
+  protected readonly keys = computed(() => {
+    const scales = this.bench.scales();
+    return this.layers()
+      .filter((l) => l.layer.raster?.visible && l.item.info.kind === 'raster' && scales.has(`${this.pane().id}/${l.layer.dataset}`))
+      .map((l) => {
+        const band = (l.item.info as RasterInfo).bands[0]!;
+        return { id: l.layer.dataset, name: l.item.name, unit: band.unit, facts: band.facts!, style: l.layer.raster!, scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)! };
+      })
+      .reverse();
+  });
+  protected readonly vectors = computed(() => this.layers().filter((l) => l.layer.vector?.visible));
+  protected readonly topRaster = computed(() => [...this.layers()].reverse().find((l) => l.layer.raster?.visible));
+  protected readonly mosaicTiles = computed((): DatasetItem[] => {
+    for (const { item } of this.layers()) {
+      const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
+      if (run?.method === 'raster.mosaic') return (run.inputs['tiles'] ?? []).map((id) => this.project.datasetEntityMap()[id]!).filter(Boolean);
+    }
+    return [];
+  });
+
+  protected readonly cursorText = computed(() => {
+    const c = this.cursor.at();
+    if (!c) return null;
+    const crs = this.project.crs();
+    const out = [0, 0];
+    transformer(crs, wgs84())(c.x, c.y, out);
+    const degrees = `${formatDegrees(out[0]!, 'E', 'W')} ${formatDegrees(out[1]!, 'N', 'S')}`;
+    return crs.geographic ? degrees : `${formatNumber(Math.round(c.x))} E ${formatNumber(Math.round(c.y))} N ${crs.unit} · ${degrees}`;
+  });
+  protected readonly ring = computed(() => {
+    this.moved();
+    const c = this.cursor.at();
+    if (!c || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) return null;
+    const p = this.map?.getPixelFromCoordinate([c.x, c.y]);
+    return p ? { left: p[0]!, top: p[1]!, own: c.pane === this.pane().id } : null;
+  });
+  protected readonly marks = computed(() => {
+    this.moved();
+    const all = [...this.bench.pins().map((p) => ({ ...p, pinned: true })), ...(this.bench.readout() ? [{ ...this.bench.readout()!, pinned: false }] : [])];
+    return all.map((m) => ({ ...m, at: this.map?.getPixelFromCoordinate([m.x, m.y]) })).filter((m) => m.at);
+  });
+  protected readonly scaleBar = computed(() => {
+    this.moved();
+    const view = this.map?.getView();
+    const r = view?.getResolution();
+    if (!r) return null;
+    const crs = this.project.crs();
+    const metres = r * (crs.geographic ? metresPerDegree(view!.getCenter()?.[1] ?? 0)[0] : metresPerUnit(crs));
+    const most = 110 * metres;
+    const power = 10 ** Math.floor(Math.log10(most));
+    const length = [5, 2, 1].map((m) => m * power).find((l) => l <= most)!;
+    return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
+  });
+
+  constructor() {
+    effect(() => {
+      const project = this.project.project();
+      if (!project) return;
+      const view = this.views.for(this.pane().id, this.bench.linkedView(), this.project.crs(), untracked(this.project.extent), project.id);
+      const map = (this.map ??= this.makeMap());
+      if (map.getView() !== view) {
+        map.setView(view);
+        view.on('change', () => this.moved.update((n) => n + 1));
+      }
+      this.moved.update((n) => n + 1);
+    });
+    effect(() => this.sync());
+    effect(() => this.drawSeams());
+    // The value under the linked cursor, of the top raster; only the latest place is answered.
+    let wanted = 0;
+    effect(() => {
+      const c = this.cursor.at();
+      const top = this.topRaster();
+      const project = this.project.project();
+      const turn = ++wanted;
+      if (!c || !top || !project || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) {
+        this.here.set(null);
+        return;
+      }
+      const info = top.item.info as RasterInfo;
+      void this.drawing.value({ kind: 'value', source: { project: project.id, dataset: top.item.id, band: 0, info }, crs: this.project.crs(), x: c.x, y: c.y }).then(
+        (v) => {
+          if (turn === wanted) this.here.set(v.value === null ? null : v.value !== v.value ? { text: 'missing', unit: '' } : { text: formatNumber(v.value, 100), unit: displayUnit(info.bands[0]!.unit) });
+        },
+        () => undefined,
+      );
+    });
+    inject(DestroyRef).onDestroy(() => {
+      this.map?.setTarget(undefined);
+      this.map?.dispose();
+    });
+  }
+
+  private makeMap(): OlMap {
+    const map = new OlMap({ target: this.target().nativeElement, controls: [], layers: [], moveTolerance: 3 });
+    map.on('pointermove', (e) => {
+      if (!e.dragging) this.cursor.at.set({ x: e.coordinate[0]!, y: e.coordinate[1]!, pane: this.pane().id });
+    });
+    map.on('singleclick', (e) => this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id }));
+    map.on('change:size', () => {
+      const view = map.getView();
+      const extent = untracked(this.project.extent);
+      // A view made before its pane had a size is fitted once the pane has one.
+      if (view.get('fresh') && extent && map.getSize()?.[0]) {
+        view.unset('fresh');
+        view.fit(extent, { size: map.getSize()!, padding: [40, 16, 30, 16] });
+      }
+      this.moved.update((n) => n + 1);
+    });
+    map.addLayer(new VectorLayer({ source: this.seamSource, zIndex: 900, style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }) }));
+    map.getViewport()!.addEventListener('pointerleave', () => this.cursor.at.set(null));
+    return map;
+  }
+
+  /** Brings the map's layers in line with the stack. */
+  private sync(): void {
+    const project = this.project.project();
+    const crs = this.project.crs();
+    const scales = this.bench.scales();
+    const dark = this.bench.dark();
+    const layers = this.layers();
+    const map = this.map;
+    if (!map || !project) return;
+    const wanted = new Set<string>();
+    layers.forEach(({ layer, item }, z) => {
+      wanted.add(item.id);
+      let h = this.held.get(item.id);
+      if (h && h.crs !== crs.proj4) {
+        map.removeLayer(h.olLayer);
+        this.held.delete(item.id);
+        h = undefined;
+      }
+      if (layer.raster && item.info.kind === 'raster') {
+        const scale = scales.get(`${this.pane().id}/${item.id}`);
+        if (!scale) return;
+        const missing = dark ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] } : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
+        const drawn: Drawn = { scale, style: layer.raster, missing };
+        if (!h) {
+          const raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
+          h = { olLayer: raster.layer, raster, crs: crs.proj4 };
+          this.held.set(item.id, h);
+          raster.layer.on('prerender', (e) => this.clipSwipe(e, item.id));
+          raster.layer.on('postrender', (e) => {
+            if (this.isSwiped(item.id)) (e.context as CanvasRenderingContext2D).restore();
+          });
+          map.addLayer(raster.layer);
+        } else h.raster!.update(drawn);
+        h.olLayer.setOpacity(layer.raster.opacity);
+        h.olLayer.setVisible(layer.raster.visible);
+      } else if (layer.vector && item.info.kind === 'features') {
+        if (!h) {
+          const ol = vectorLayer(new VectorSource(), layer.vector);
+          h = { olLayer: ol, crs: crs.proj4 };
+          this.held.set(item.id, h);
+          map.addLayer(ol);
+          void this.api.features(project.id, item.id).then(
+            (f) => f.kind === 'features' && ol.setSource(vectorSource(f, crs)),
+            (e: unknown) => this.project.notify(e instanceof Error ? e.message : String(e), 'refused'),
+          );
+        }
+        (h.olLayer as VectorLayer).setStyle(symbol(layer.vector));
+        h.olLayer.setOpacity(layer.vector.opacity);
+        h.olLayer.setVisible(layer.vector.visible);
+      }
+      h?.olLayer.setZIndex(z);
+    });
+    for (const [id, h] of this.held) {
+      if (wanted.has(id)) continue;
+      map.removeLayer(h.olLayer);
+      this.held.delete(id);
+    }
+    map.render();
+  }
+
+  private isSwiped(id: string): boolean {
+    return this.pane().swipe !== null && this.topRaster()?.item.id === id;
+  }
+
+  private clipSwipe(e: RenderEvent, id: string): void {
+    if (!this.isSwiped(id)) return;
+    const g = e.context as CanvasRenderingContext2D;
+    const [w, h] = this.map!.getSize() as [number, number];
+    const x = w * this.pane().swipe!;
+    const corners = [[x, 0], [w, 0], [w, h], [x, h]].map((p) => getRenderPixel(e, p));
+    g.save();
+    g.beginPath();
+    corners.forEach((p, i) => (i ? g.lineTo(p[0]!, p[1]!) : g.moveTo(p[0]!, p[1]!)));
+    g.closePath();
+    g.clip();
+  }
+
+  private drawSeams(): void {
+    const tiles = this.bench.seams() ? this.mosaicTiles() : [];
+    const crs = this.project.crs();
+    this.seamSource.clear();
+    for (const t of tiles) {
+      const e = extentIn(t.info, crs);
+      if (e) this.seamSource.addFeature(new Feature(fromExtent(e)));
+    }
+  }
+
+  protected focus(): void {
+    if (!this.active()) this.bench.set({ activePane: this.pane().id });
+  }
+
+  protected pickChip(layer: Layer): void {
+    this.focus();
+    this.bench.select(layer.dataset);
+    this.editing.set(this.editing() === layer.dataset ? null : layer.dataset);
+  }
+
+  protected toggle(layer: Layer): void {
+    if (layer.raster) this.bench.restyle(this.pane().id, layer.dataset, { visible: !layer.raster.visible });
+    else if (layer.vector) this.bench.redraw(this.pane().id, layer.dataset, { visible: !layer.vector.visible });
+  }
+
+  protected isVisible(layer: Layer): boolean {
+    return layer.raster?.visible ?? layer.vector?.visible ?? true;
+  }
+
+  protected drop(e: CdkDragDrop<unknown>): void {
+    if (e.previousIndex !== e.currentIndex) this.bench.reorder(this.pane().id, e.previousIndex, e.currentIndex);
+  }
+
+  protected zoom(factor: number): void {
+    const v = this.map?.getView();
+    v?.animate({ resolution: (v.getResolution() ?? 1) * factor, duration: 120 });
+  }
+
+  /** All of the active dataset, or of everything. */
+  protected fit(): void {
+    const item = this.layers().find((l) => l.layer.dataset === this.bench.selected())?.item ?? this.layers()[0]?.item;
+    const e = item ? extentIn(item.info, this.project.crs()) : this.project.extent();
+    if (e) this.map?.getView().fit(e, { size: this.map.getSize()!, padding: [40, 16, 30, 16], duration: 150 });
+  }
+
+  protected toggleSwipe(): void {
+    this.bench.change(this.pane().id, (p) => ({ ...p, swipe: p.swipe === null ? 0.5 : null }));
+    this.map?.render();
+  }
+
+  protected dragSwipe(e: PointerEvent): void {
+    const box = this.target().nativeElement.getBoundingClientRect();
+    const move = (m: PointerEvent): void => this.moveSwipe((m.clientX - box.left) / box.width);
+    const up = (): void => {
+      removeEventListener('pointermove', move);
+      removeEventListener('pointerup', up);
+    };
+    addEventListener('pointermove', move);
+    addEventListener('pointerup', up);
+    e.preventDefault();
+  }
+
+  protected moveSwipe(share: number): void {
+    this.bench.change(this.pane().id, (p) => ({ ...p, swipe: Math.min(0.98, Math.max(0.02, share)) }));
+    this.map?.render();
+  }
+
+  protected async picture(): Promise<void> {
+    if (!this.map) return;
+    const dark = this.bench.dark();
+    const blob = await paneImage(this.map, {
+      title: this.layers().filter((l) => this.isVisible(l.layer)).map((l) => l.item.name).join(' + '),
+      project: this.project.project()?.name ?? '',
+      crs: `${this.project.crs().code ?? ''} ${this.project.crs().name}`.trim(),
+      keys: this.keys(),
+      bar: this.scaleBar(),
+      ink: dark ? '#ece7db' : '#1d282c',
+      paper: dark ? '#171b1c' : '#f6f2e9',
+    });
+    const a = document.createElement('a');
+    a.href = URL.createObjectURL(blob);
+    a.download = `${this.layers().at(-1)?.item.name ?? 'pane'}.png`;
+    a.click();
+    setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
+  }
+}
+
+function formatDegrees(v: number, plus: string, minus: string): string {
+  return `${Math.abs(v).toFixed(5)}° ${v < 0 ? minus : plus}`;
+}

@@ -1,0 +1,84 @@
+import { ChangeDetectionStrategy, Component, ElementRef, effect, inject, input, viewChild } from '@angular/core';
+import { defaultStyle, metresPerDegree, scaleOf, type Crs, type Features, type RasterInfo } from '@helk/core';
+import { Api } from '../api/api';
+import { Drawing } from '../draw/drawing';
+import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
+
+/** A small drawing of a dataset, made of its own values. */
+@Component({
+  selector: 'helk-thumbnail',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<canvas #c width="76" height="56" class="block w-[38px] h-[28px] rounded-[4px] border border-line-soft bg-leaf" aria-hidden="true"></canvas>`,
+})
+export class Thumbnail {
+  readonly item = input.required<DatasetItem>();
+  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('c');
+  private readonly drawing = inject(Drawing);
+  private readonly api = inject(Api);
+  private readonly store = inject(ProjectStore);
+
+  constructor() {
+    effect((done) => {
+      const item = this.item();
+      const project = this.store.project()?.id;
+      if (!project) return;
+      const abort = new AbortController();
+      done(() => abort.abort());
+      void this.draw(project, item, abort.signal).catch(() => undefined);
+    });
+  }
+
+  private async draw(project: string, item: DatasetItem, signal: AbortSignal): Promise<void> {
+    const { info } = item;
+    const c = this.canvas().nativeElement;
+    const g = c.getContext('2d')!;
+    const paint = (f: () => void): void => {
+      if (signal.aborted) return;
+      g.clearRect(0, 0, c.width, c.height);
+      f();
+    };
+    if (info.kind === 'table') {
+      paint(() => {
+        g.fillStyle = '#8a8678';
+        for (let y = 10; y < 50; y += 10) for (let x = 8; x < 70; x += 22) g.fillRect(x, y, y === 10 ? 16 : 12, y === 10 ? 4 : 2);
+      });
+      return;
+    }
+    const own = info.kind === 'raster' ? info.grid.crs : info.crs;
+    const crs: Crs = own ?? { code: null, name: '', proj4: '', geographic: false, unit: 'm' };
+    const e = extentIn(info, crs);
+    if (!e) return;
+    if (info.kind === 'raster') {
+      const facts = info.bands[0]!.facts;
+      if (!facts || facts.summary.count === 0) return;
+      const style = defaultStyle(info as RasterInfo);
+      // Thumbnails are square in cells: a plain picture of the whole.
+      const resolution = Math.max((e[2] - e[0]) / c.width, (e[3] - e[1]) / c.height);
+      const image = await this.drawing.tile(
+        { kind: 'tile', source: { project, dataset: item.id, band: 0, info }, crs, x: (e[0] + e[2] - c.width * resolution) / 2, y: (e[1] + e[3] + c.height * resolution) / 2, resolution, width: c.width, height: c.height, scale: scaleOf(style, facts), relief: style.relief ? { ...style.relief, zFactor: 3 } : null, missing: null },
+        signal,
+      );
+      if (image) paint(() => g.drawImage(image, 0, 0));
+      return;
+    }
+    const f = (await this.api.features(project, item.id)) as Features;
+    const flat = crs.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
+    const k = Math.min((c.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!), (c.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!));
+    paint(() => {
+      g.strokeStyle = '#d6246e';
+      g.fillStyle = 'rgba(214,36,110,.25)';
+      g.lineWidth = 1.5;
+      for (let r = 0; r < Math.min(5000, f.ringOffsets.length - 1); r++) {
+        g.beginPath();
+        for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
+          const x = c.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;
+          const y = c.height / 2 - (f.xy[2 * i + 1]! - (e[1] + e[3]) / 2) * flat[1]! * k;
+          if (f.geometry === 'point') g.rect(x - 1.5, y - 1.5, 3, 3);
+          else g.lineTo(x, y);
+        }
+        g.stroke();
+        if (f.geometry === 'polygon') g.fill();
+      }
+    });
+  }
+}

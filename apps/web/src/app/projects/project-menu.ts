@@ -1,0 +1,115 @@
+import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
+import { Dialog, DialogRef } from '@angular/cdk/dialog';
+import { ChangeDetectionStrategy, Component, inject, TemplateRef, viewChild } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { formatBytes } from '@helk/core';
+import { ICONS } from '../parts/icons';
+import { ProjectStore } from '../state/project.store';
+
+/** The project's name, and what can be done with projects: switch, make, open, save, delete. */
+@Component({
+  selector: 'helk-project-menu',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, NgIcon],
+  viewProviders: [provideIcons(ICONS)],
+  template: `
+    <button class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-10 px-2 -mx-2 rounded hover:bg-act-soft" [cdkMenuTriggerFor]="menu" aria-label="Projects" data-testid="project-menu">
+      <span class="min-w-0">
+        <span class="block font-[600] truncate leading-tight" data-testid="project-name">{{ store.project()?.name ?? 'No project' }}</span>
+        <span class="block text-[12px] text-ink-2 truncate leading-tight">{{ crs() }}</span>
+      </span>
+      <ng-icon name="lucideChevronDown" size="14" class="text-ink-3 flex-none" />
+    </button>
+    <input #file type="file" accept=".helk" class="sr-only" tabindex="-1" aria-hidden="true" (change)="open($any($event.target))" data-testid="project-file" />
+    <ng-template #menu>
+      <div cdkMenu class="float py-1 w-[300px] text-[13px]" style="box-shadow: var(--shade)">
+        @for (p of store.projects(); track p.id) {
+          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)"><span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span class="num text-ink-2">{{ size(p.bytes) }}</span></button>
+        }
+        <div class="border-t border-line-soft my-1"></div>
+        <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('new')">New project …</button>
+        <button cdkMenuItem class="item" (cdkMenuItemTriggered)="file.click()">Open a saved project …</button>
+        @if (store.project(); as p) {
+          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="save(p.id)">Save as one file</button>
+          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('rename')">Rename …</button>
+          <button cdkMenuItem class="item text-no" (cdkMenuItemTriggered)="ask('delete')">Delete …</button>
+        }
+      </div>
+    </ng-template>
+    <ng-template #dialog let-kind>
+      <form class="float p-5 w-[380px] grid gap-3" style="box-shadow: var(--shade)" (submit)="done($event, kind)">
+        @if (kind === 'delete') {
+          <h2 class="voice text-[19px]">Delete “{{ store.project()?.name }}”?</h2>
+          <p class="text-[13px] text-ink-2">All its {{ store.datasetEntities().length }} datasets and runs go with it. This cannot be undone; save it as one file first if you may want it again.</p>
+        } @else {
+          <h2 class="voice text-[19px]">{{ kind === 'new' ? 'What is the new project called?' : 'What should it be called?' }}</h2>
+          <input name="name" required maxlength="200" [value]="kind === 'rename' ? store.project()?.name : ''" aria-label="Name of the project" autocomplete="off" />
+        }
+        <div class="flex justify-end gap-2">
+          <button type="button" class="btn" (click)="close()">Keep as it is</button>
+          <button class="btn btn-act" [class.!bg-no]="kind === 'delete'" [class.!border-no]="kind === 'delete'">{{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : 'Rename' }}</button>
+        </div>
+      </form>
+    </ng-template>
+  `,
+  styles: `
+    .item {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      width: 100%;
+      height: 32px;
+      padding: 0 14px;
+      text-align: left;
+    }
+    .item:hover,
+    .item:focus {
+      background: var(--act-soft);
+      outline: none;
+    }
+  `,
+})
+export class ProjectMenu {
+  protected readonly store = inject(ProjectStore);
+  private readonly dialogs = inject(Dialog);
+  private readonly dialog = viewChild.required<TemplateRef<unknown>>('dialog');
+  private opened: DialogRef | null = null;
+  protected readonly size = formatBytes;
+
+  protected crs(): string {
+    const c = this.store.crs();
+    return this.store.datasetEntities().length ? [c.code, c.name.replace('WGS 84 / ', ''), c.geographic ? 'degrees' : c.unit === 'm' ? 'metres' : c.unit].filter(Boolean).join(' · ') : 'no data yet';
+  }
+
+  protected ask(kind: 'new' | 'rename' | 'delete'): void {
+    this.opened = this.dialogs.open(this.dialog(), { data: kind, templateContext: () => ({ $implicit: kind }) });
+  }
+
+  protected close(): void {
+    this.opened?.close();
+  }
+
+  protected done(e: Event, kind: string): void {
+    e.preventDefault();
+    const name = String(new FormData(e.target as HTMLFormElement).get('name') ?? '').trim();
+    const p = this.store.project();
+    if (kind === 'delete' && p) void this.store.deleteProject(p.id);
+    else if (name && kind === 'new') void this.store.createProject(name);
+    else if (name) void this.store.renameProject({ name });
+    else return;
+    this.close();
+  }
+
+  protected open(field: HTMLInputElement): void {
+    const f = field.files?.[0];
+    field.value = '';
+    if (f) void this.store.openFile(f);
+  }
+
+  protected save(id: string): void {
+    const a = document.createElement('a');
+    a.href = `/api/projects/${id}/file`;
+    a.download = '';
+    a.click();
+  }
+}

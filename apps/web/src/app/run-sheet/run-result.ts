@@ -1,0 +1,139 @@
+import { Clipboard } from '@angular/cdk/clipboard';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { displayUnit, formatDuration, formatNumber } from '@helk/core';
+import type { ApiRun } from '@helk/core/api/schemas';
+import { Thumbnail } from '../parts/thumbnail';
+import { BenchStore } from '../state/bench.store';
+import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+
+/** A run under way or ended: progress and cancel, or figures, notes, results and what can follow. */
+@Component({
+  selector: 'helk-run-result',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Thumbnail],
+  template: `
+    <div class="px-4 pb-4 grid gap-3 content-start" data-testid="run-result" [attr.data-state]="run().state">
+      @switch (run().state) {
+        @case ('queued') {
+          <p class="text-ink-2">Waiting for a free worker.</p>
+          <button class="btn w-fit" (click)="store.cancelRun(run().id)">Cancel</button>
+        }
+        @case ('running') {
+          <div>
+            <div class="h-1.5 rounded bg-line-soft overflow-hidden" role="progressbar" [attr.aria-valuenow]="(run().progress * 100).toFixed(0)" aria-valuemin="0" aria-valuemax="100"><div class="h-full bg-act" [style.width.%]="run().progress * 100"></div></div>
+            <p class="num text-ink-2 mt-1.5">{{ percent() }} · {{ run().stage }}{{ left() }}</p>
+          </div>
+          <button class="btn w-fit" (click)="store.cancelRun(run().id)" data-testid="cancel">Cancel</button>
+        }
+        @case ('done') {
+          @if (figures().length) {
+            <dl class="grid grid-cols-[1fr_auto] gap-x-3 gap-y-0.5 text-[13px]" data-testid="figures">
+              @for (f of figures(); track f.name) {
+                <dt class="text-ink-2">{{ f.label }}</dt>
+                <dd class="num text-right" [attr.data-figure]="f.name">{{ f.text }}</dd>
+              }
+            </dl>
+          }
+          @for (n of run().notes; track n.message) {
+            <div class="check" [class]="n.level === 'info' ? 'check-fine' : 'check-' + n.level">{{ n.message }}</div>
+          }
+          <div>
+            <div class="text-[12px] text-ink-2 mb-1">Made in {{ took() }}</div>
+            @for (d of results(); track d.id) {
+              <button class="flex w-full items-center gap-2 py-1 text-left hover:bg-act-soft rounded px-1" (click)="open(d)">
+                <helk-thumbnail [item]="d" />
+                <span class="min-w-0"><span class="block truncate font-[550] text-[13px]">{{ d.name }}</span><span class="block text-[12px] text-ink-2">{{ summary(d) }}</span></span>
+              </button>
+            }
+          </div>
+        }
+        @default {
+          <div class="check check-refused" role="alert" data-testid="run-problem">{{ run().problem?.message ?? 'The run did not end well.' }}</div>
+        }
+      }
+      @if (ended()) {
+        <div class="flex flex-wrap gap-2">
+          <button class="btn" (click)="again()" data-testid="vary">{{ run().state === 'done' ? 'Vary' : 'Change and run again' }}</button>
+          <button class="btn" (click)="copy(command())">Copy as command</button>
+          <button class="btn" (click)="copy(call())">Copy as HTTP call</button>
+        </div>
+        <details class="text-[12.5px]">
+          <summary class="text-ink-2 cursor-pointer">Settings it ran with</summary>
+          <dl class="grid grid-cols-[auto_1fr] gap-x-3 mt-1">
+            @for (s of settings(); track s.name) {
+              <dt class="text-ink-2">{{ s.name }}</dt>
+              <dd class="num">{{ s.value }}</dd>
+            }
+          </dl>
+        </details>
+      }
+    </div>
+  `,
+})
+export class RunResult {
+  readonly run = input.required<ApiRun>();
+  protected readonly store = inject(ProjectStore);
+  private readonly bench = inject(BenchStore);
+  private readonly clipboard = inject(Clipboard);
+  protected readonly summary = summaryOf;
+  protected readonly ended = computed(() => !['queued', 'running'].includes(this.run().state));
+  protected readonly percent = computed(() => `${Math.round(this.run().progress * 100)} %`);
+  protected readonly left = computed(() => {
+    const r = this.run();
+    if (!r.startedAt || r.progress < 0.05) return '';
+    const spent = (Date.now() - Date.parse(r.startedAt)) / 1000;
+    return ` · ${formatDuration((spent * (1 - r.progress)) / r.progress)} left`;
+  });
+  protected readonly took = computed(() => {
+    const r = this.run();
+    return r.startedAt && r.endedAt ? formatDuration((Date.parse(r.endedAt) - Date.parse(r.startedAt)) / 1000) : '';
+  });
+  protected readonly results = computed(() => this.run().outputs.map((id) => this.store.datasetEntityMap()[id]).filter((d): d is DatasetItem => d !== undefined));
+  protected readonly figures = computed(() => {
+    const r = this.run();
+    const m = this.store.methodMap().get(r.method);
+    return Object.entries(r.figures).map(([name, v]) => {
+      const spec = m?.figures[name];
+      const band = (id: string | undefined): string => {
+        const d = id ? this.store.datasetEntityMap()[id] : undefined;
+        return d?.info.kind === 'raster' ? (d.info.bands[0]!.unit ?? '') : '';
+      };
+      const unit = spec?.unit === 'band' ? band(Object.values(r.inputs).flat()[0]) : spec?.unit === 'result' ? band(r.outputs[0]) : (spec?.unit ?? '');
+      return { name, label: spec?.label ?? name, text: v === null ? '–' : typeof v === 'number' ? `${formatNumber(v)} ${displayUnit(unit)}`.trim() : v };
+    });
+  });
+  protected readonly settings = computed(() => [...Object.entries(this.run().params).map(([name, v]) => ({ name, value: String(v) })), { name: 'version', value: String(this.run().version) }, { name: 'seed', value: String(this.run().seed) }]);
+
+  protected readonly command = computed(() => {
+    const r = this.run();
+    const quote = (s: string): string => (/^[\w.,:/=-]+$/.test(s) ? s : `'${s.replaceAll("'", `'\\''`)}'`);
+    const ins = Object.entries(r.inputs).flatMap(([role, ids]) => ids.map((id) => `--in ${quote(`${role}=${this.fileOf(id)}`)}`));
+    const sets = Object.entries(r.params).map(([k, v]) => `--set ${quote(`${k}=${String(v)}`)}`);
+    return ['./helk run', r.method, ...ins, ...sets, `--seed ${r.seed}`, '--out results'].join(' ');
+  });
+  protected readonly call = computed(() => {
+    const r = this.run();
+    const body = JSON.stringify({ method: r.method, inputs: r.inputs, params: r.params, seed: r.seed });
+    return `curl -X POST ${location.origin}/api/projects/${this.store.project()?.id}/runs -H 'Content-Type: application/json' -d '${body.replaceAll("'", `'\\''`)}'`;
+  });
+
+  private fileOf(id: string): string {
+    const d = this.store.datasetEntityMap()[id];
+    return d ? (d.source?.file ?? `${d.name}.${d.kind === 'raster' ? 'tif' : d.kind === 'features' ? 'geojson' : 'csv'}`) : 'removed';
+  }
+
+  protected open(d: DatasetItem): void {
+    if (d.kind === 'table') this.bench.set({ selected: d.id, evidence: true });
+    else this.bench.showBeside(d.id);
+  }
+
+  protected again(): void {
+    const r = this.run();
+    this.bench.openSheet(r.method, r.inputs, r.params, r.state === 'done' ? r.id : null);
+  }
+
+  protected copy(text: string): void {
+    this.clipboard.copy(text);
+    this.store.notify('Copied.');
+  }
+}

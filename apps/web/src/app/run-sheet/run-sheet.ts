@@ -1,0 +1,202 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { displayUnit, formatBytes, formatDuration, formatNumber, misfit, placeOf, type Check, type Forecast, type InputSpec } from '@helk/core';
+import { Api, sentence } from '../api/api';
+import { CrsField } from '../parts/crs-field';
+import { ICONS } from '../parts/icons';
+import { Thumbnail } from '../parts/thumbnail';
+import { BenchStore } from '../state/bench.store';
+import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { RunResult } from './run-result';
+
+/** A method ready to run: everything on it comes from the method's definition. */
+@Component({
+  selector: 'helk-run-sheet',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CrsField, Thumbnail, NgIcon, RunResult],
+  viewProviders: [provideIcons(ICONS)],
+  templateUrl: './run-sheet.html',
+  host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
+})
+export class RunSheet {
+  protected readonly bench = inject(BenchStore);
+  protected readonly store = inject(ProjectStore);
+  private readonly api = inject(Api);
+  protected readonly sheet = computed(() => this.bench.sheet()!);
+  protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
+  protected readonly forecast = signal<Forecast | null>(null);
+  protected readonly refusal = signal<{ message: string; path: string | null } | null>(null);
+  protected readonly asking = signal(false);
+  protected readonly mending = signal<string | null>(null);
+  protected readonly run = computed(() => {
+    const id = this.sheet().runId;
+    return id ? this.store.runEntityMap()[id] : undefined;
+  });
+  protected readonly roles = computed(() =>
+    Object.entries(this.method().inputs).map(([role, spec]) => ({ role, spec, fitting: this.fitting(spec), chosen: this.sheet().inputs[role] ?? [] })),
+  );
+  protected readonly params = computed(() =>
+    Object.entries(this.method().params).map(([name, spec]) => {
+      const given = this.sheet().params[name];
+      const f = this.forecast();
+      const suggestion = f?.suggestions[name];
+      const value = given ?? (spec.auto ? '' : Array.isArray(spec.default) ? spec.default.join(', ') : (spec.default ?? ''));
+      return { name, spec, value: String(value), suggestion, given: given !== undefined && given !== '' && given !== 'auto', wrong: this.refusal()?.path === name ? this.refusal()!.message.replace(`${name}: `, '') : null };
+    }),
+  );
+  protected readonly outputs = computed(() => Object.values(this.method().outputs));
+  protected readonly blocked = computed(() => this.refusal() !== null || this.forecast() === null || this.forecast()!.checks.some((c) => c.level === 'refused') || this.mending() !== null);
+  protected readonly unit = displayUnit;
+  protected readonly place = computed(() => {
+    const id = Object.values(this.sheet().inputs).flat()[0];
+    const d = id ? this.store.datasetEntityMap()[id] : undefined;
+    return d ? placeOf(d.info) : null;
+  });
+  protected readonly cost = computed(() => {
+    const e = this.forecast()?.estimate;
+    return e ? `${formatNumber(e.cells)} cells · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}` : '';
+  });
+  protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');
+
+  constructor() {
+    // A fresh sheet takes what is selected, where it fits.
+    effect(() => {
+      const sheet = this.bench.sheet();
+      if (!sheet || sheet.runId || Object.keys(sheet.inputs).length) return;
+      untracked(() => this.bench.fillSheet({ inputs: this.guess() }));
+    });
+    effect((done) => {
+      const { method, inputs, params, runId } = this.sheet();
+      const project = this.store.project();
+      this.store.datasetEntities();
+      if (!project || runId) return;
+      const abort = new AbortController();
+      const missing = Object.entries(this.method().inputs).find(([role, s]) => s.least > 0 && (inputs[role]?.length ?? 0) < s.least);
+      if (missing) {
+        this.forecast.set(null);
+        this.refusal.set(null);
+        return;
+      }
+      this.asking.set(true);
+      const timer = setTimeout(() => {
+        this.api.forecast(project.id, { method, inputs: clean(inputs), params: stated(params) }, abort.signal).then(
+          (f) => {
+            this.forecast.set(f);
+            this.refusal.set(null);
+            this.asking.set(false);
+          },
+          (e: unknown) => {
+            if (abort.signal.aborted) return;
+            this.refusal.set({ message: sentence(e), path: (e as { path?: string | null }).path ?? null });
+            this.asking.set(false);
+          },
+        );
+      }, 120);
+      done(() => {
+        clearTimeout(timer);
+        abort.abort();
+      });
+    });
+  }
+
+  private fitting(spec: InputSpec): DatasetItem[] {
+    return this.store.datasetEntities().filter((d) => misfit(spec, d.info) === null);
+  }
+
+  private guess(): Record<string, string[]> {
+    const out: Record<string, string[]> = {};
+    const selected = this.bench.selectedItem();
+    const used = new Set<string>();
+    const shown = this.bench.panes().flatMap((p) => p.layers.map((l) => l.dataset)).reverse();
+    for (const [role, spec] of Object.entries(this.method().inputs)) {
+      const fits = this.fitting(spec);
+      if (spec.many) {
+        const batch = selected?.batch ?? [...fits].reverse().find((d) => d.batch)?.batch;
+        const set = fits.filter((d) => batch && d.batch === batch);
+        out[role] = (set.length ? set : fits.filter((d) => shown.includes(d.id))).map((d) => d.id);
+        continue;
+      }
+      if (spec.least === 0) continue;
+      const pick = fits.find((d) => d.id === selected?.id && !used.has(d.id)) ?? shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ?? [...fits].reverse().find((d) => !used.has(d.id));
+      if (pick) {
+        out[role] = [pick.id];
+        used.add(pick.id);
+      }
+    }
+    return out;
+  }
+
+  protected item(id: string | undefined): DatasetItem | undefined {
+    return id ? this.store.datasetEntityMap()[id] : undefined;
+  }
+  protected readonly summary = summaryOf;
+
+  protected choose(role: string, id: string): void {
+    this.bench.fillSheet({ inputs: { ...this.sheet().inputs, [role]: id ? [id] : [] } });
+  }
+
+  protected tick(role: string, id: string, on: boolean): void {
+    const now = (this.sheet().inputs[role] ?? []).filter((x) => x !== id);
+    this.bench.fillSheet({ inputs: { ...this.sheet().inputs, [role]: on ? [...now, id] : now } });
+  }
+
+  protected put(name: string, value: unknown): void {
+    this.bench.fillSheet({ params: { ...this.sheet().params, [name]: value } });
+  }
+
+  protected async mend(c: Check): Promise<void> {
+    const m = c.mend!;
+    if (m.set) {
+      this.bench.fillSheet({ params: { ...this.sheet().params, ...m.set } });
+      return;
+    }
+    if (!m.run) return;
+    const before = this.sheet();
+    const input = before.inputs[m.run.input] ?? [];
+    this.mending.set(m.label);
+    try {
+      const started = await this.store.startRun({ method: m.run.method, inputs: { [m.run.role]: input }, params: m.run.params ?? {}, seed: 1, variantOf: null });
+      const run = started ? await this.finished(started.id) : undefined;
+      const result = run?.outputs[0];
+      if (run?.state !== 'done' || !result) throw new Error(run?.problem?.message ?? 'It was not run.');
+      this.bench.showBeside(result);
+      const sheet = this.bench.sheet();
+      // The sheet goes on with the mended data, unless another one has been opened meanwhile.
+      if (sheet?.method === before.method) this.bench.fillSheet({ inputs: { ...sheet.inputs, [m.run.input]: [result] } });
+    } catch (e) {
+      this.store.notify(sentence(e), 'refused');
+    }
+    this.mending.set(null);
+  }
+
+  private async finished(id: string) {
+    for (;;) {
+      const r = this.store.runEntityMap()[id];
+      if (r && r.state !== 'queued' && r.state !== 'running') return r;
+      await new Promise((resolve) => setTimeout(resolve, 60));
+    }
+  }
+
+  protected async start(): Promise<void> {
+    const { method, inputs, params, variantOf } = this.sheet();
+    try {
+      const run = await this.store.startRun({ method, inputs: clean(inputs), params: stated(params), seed: 1, variantOf });
+      if (!run) return;
+      this.bench.fillSheet({ runId: run.id });
+      const done = await this.finished(run.id);
+      if (done.state !== 'done') return;
+      const first = done.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d && d.kind !== 'table');
+      if (!first) {
+        if (done.outputs[0]) this.bench.set({ selected: done.outputs[0], evidence: true });
+        return;
+      }
+      if (first.kind === 'features') this.bench.show(first.id, this.bench.activePane(), true);
+      else this.bench.showBeside(first.id);
+    } catch (e) {
+      this.refusal.set({ message: sentence(e), path: (e as { path?: string | null }).path ?? null });
+    }
+  }
+}
+
+const stated = (params: Record<string, unknown>): Record<string, unknown> => Object.fromEntries(Object.entries(params).filter(([, v]) => v !== '' && v !== undefined && v !== null));
+const clean = (inputs: Record<string, string[]>): Record<string, string[]> => Object.fromEntries(Object.entries(inputs).filter(([, v]) => v.length));

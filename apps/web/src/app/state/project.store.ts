@@ -1,0 +1,237 @@
+import { computed, inject } from '@angular/core';
+import { patchState, signalStore, type, withComputed, withHooks, withMethods, withState } from '@ngrx/signals';
+import { removeEntities, removeEntity, setAllEntities, setEntities, setEntity, withEntities } from '@ngrx/signals/entities';
+import { gridExtent, suggestUtm, transformExtent, wgs84, type Crs, type DatasetInfo, type Extent, type MethodDescription, type RasterInfo } from '@helk/core';
+import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
+import { Api, sentence } from '../api/api';
+
+/** A dataset with its info typed. */
+export type DatasetItem = Omit<ApiDataset, 'info'> & { info: DatasetInfo };
+
+export interface Notice {
+  id: number;
+  text: string;
+  level: 'fine' | 'refused';
+  undo?: () => void;
+}
+
+interface ProjectState {
+  project: ApiProject | null;
+  projects: ApiProject[];
+  methods: MethodDescription[];
+  loading: boolean;
+  failed: string | null;
+  notices: Notice[];
+  /** What stood in the panes when the project was last left. */
+  stored: unknown;
+}
+
+const datasetConfig = { entity: type<DatasetItem>(), collection: 'dataset' } as const;
+const runConfig = { entity: type<ApiRun>(), collection: 'run' } as const;
+const LAST = 'helk.project';
+
+/** The open project: its datasets and runs, kept up to date by the server's events. */
+export const ProjectStore = signalStore(
+  { providedIn: 'root' },
+  withState<ProjectState>({ project: null, projects: [], methods: [], loading: true, failed: null, notices: [], stored: null }),
+  withEntities(datasetConfig),
+  withEntities(runConfig),
+  withComputed((s) => ({
+    liveRuns: computed(() => s.runEntities().filter((r) => r.state === 'queued' || r.state === 'running')),
+    methodMap: computed(() => new Map(s.methods().map((m) => [m.id, m]))),
+    /** The system all panes draw in: the first projected one, else the UTM zone of the place, else degrees. */
+    crs: computed((): Crs => displayCrs(s.datasetEntities())),
+  })),
+  withComputed((s) => ({
+    /** Everything there is, in the panes' system. */
+    extent: computed((): Extent | null => {
+      let e: Extent | null = null;
+      for (const d of s.datasetEntities()) {
+        const x = extentIn(d.info, s.crs());
+        if (x) e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
+      }
+      return e;
+    }),
+  })),
+  withMethods((s, api = inject(Api)) => {
+    let unfollow: (() => void) | null = null;
+    let noticeId = 0;
+    const notify = (text: string, level: Notice['level'] = 'fine', undo?: () => void): void => {
+      const notice: Notice = { id: ++noticeId, text, level, ...(undo ? { undo } : {}) };
+      patchState(s, { notices: [...s.notices().slice(-2), notice] });
+      setTimeout(() => dismiss(notice.id), undo ? 12_000 : level === 'refused' ? 14_000 : 5000);
+    };
+    const dismiss = (id: number): void => patchState(s, { notices: s.notices().filter((n) => n.id !== id) });
+    const guarded = async <T>(work: () => Promise<T>): Promise<T | undefined> => {
+      try {
+        return await work();
+      } catch (e) {
+        notify(sentence(e), 'refused');
+        return undefined;
+      }
+    };
+    const fetchAll = async (id: string): Promise<void> => {
+      const d = await api.project(id);
+      patchState(s, { project: d.project, stored: d.workbench }, setAllEntities(d.datasets as unknown as DatasetItem[], datasetConfig), setAllEntities(d.runs, runConfig));
+    };
+    const listProjects = async (): Promise<void> => patchState(s, { projects: await api.projects() });
+    const open = async (id: string): Promise<void> => {
+      unfollow?.();
+      unfollow = null;
+      patchState(s, { loading: true, failed: null, project: null });
+      try {
+        await fetchAll(id);
+        localStorage.setItem(LAST, id);
+        unfollow = api.follow(
+          id,
+          (e) => {
+            if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
+            else if (e.type === 'datasets') patchState(s, setEntities(e.datasets as unknown as DatasetItem[], datasetConfig));
+            else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
+            else patchState(s, { project: e.project });
+          },
+          () => void guarded(() => fetchAll(id)),
+        );
+      } catch (e) {
+        patchState(s, { failed: sentence(e) });
+      }
+      patchState(s, { loading: false });
+      void guarded(listProjects);
+    };
+    return {
+      notify,
+      dismiss,
+      guarded,
+      open,
+      async start(): Promise<void> {
+        try {
+          const [methods, projects] = await Promise.all([api.methods(), api.projects()]);
+          patchState(s, { methods, projects });
+          const last = localStorage.getItem(LAST);
+          const first = projects.find((p) => p.id === last) ?? projects[0];
+          if (first) await open(first.id);
+          else patchState(s, { loading: false });
+        } catch (e) {
+          patchState(s, { failed: sentence(e), loading: false });
+        }
+      },
+      async createProject(name: string): Promise<void> {
+        const p = await guarded(() => api.createProject(name));
+        if (p) await open(p.id);
+      },
+      async openFile(file: File): Promise<void> {
+        const p = await guarded(() => api.openProject(file));
+        if (p) await open(p.id);
+      },
+      async deleteProject(id: string): Promise<void> {
+        await guarded(async () => {
+          await api.deleteProject(id);
+          await listProjects();
+          if (s.project()?.id === id) {
+            unfollow?.();
+            localStorage.removeItem(LAST);
+            const next = s.projects()[0];
+            if (next) await open(next.id);
+            else patchState(s, { project: null, stored: null }, setAllEntities([] as DatasetItem[], datasetConfig), setAllEntities([] as ApiRun[], runConfig));
+          }
+        });
+      },
+      async renameProject(patch: { name?: string; note?: string }): Promise<void> {
+        const p = s.project();
+        if (p) await guarded(async () => patchState(s, { project: await api.patchProject(p.id, patch) }));
+      },
+      /** Files are sent one after the other; those of one drop that are alike stand together in the ledger. */
+      async takeIn(files: File[]): Promise<void> {
+        const p = s.project();
+        if (!p) return;
+        const batch = files.length > 1 ? `b${Date.now().toString(36)}` : null;
+        for (const f of files) {
+          const run = await guarded(() => api.takeIn(p.id, f, batch));
+          if (run) patchState(s, setEntity(run, runConfig));
+        }
+      },
+      async patchDataset(id: string, patch: { name?: string; note?: string; crs?: string; unit?: string }): Promise<void> {
+        const p = s.project();
+        if (!p) return;
+        await guarded(async () => {
+          const d = await api.patchDataset(p.id, id, patch);
+          patchState(s, setEntity(d as unknown as DatasetItem, datasetConfig));
+        });
+      },
+      async deleteDataset(id: string): Promise<void> {
+        const p = s.project();
+        const d = s.datasetEntityMap()[id];
+        if (!p || !d) return;
+        await guarded(async () => {
+          await api.deleteDataset(p.id, id);
+          patchState(s, removeEntity(id, datasetConfig));
+          notify(`“${d.name}” was removed.`, 'fine', () => {
+            void guarded(async () => {
+              const back = await api.restoreDataset(p.id, id);
+              patchState(s, setEntity(back as unknown as DatasetItem, datasetConfig));
+            });
+          });
+        });
+      },
+      async startRun(run: { method: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; variantOf: string | null }): Promise<ApiRun | undefined> {
+        const p = s.project();
+        if (!p) return undefined;
+        const r = await api.startRun(p.id, run);
+        // The event may have overtaken the answer; the further state stays.
+        if (!s.runEntityMap()[r.id]) patchState(s, setEntity(r, runConfig));
+        return r;
+      },
+      async cancelRun(id: string): Promise<void> {
+        const p = s.project();
+        if (p) await guarded(() => api.cancelRun(p.id, id));
+      },
+    };
+  }),
+  withHooks({ onInit: (s) => void s.start() }),
+);
+
+function displayCrs(all: DatasetItem[]): Crs {
+  const known = all.map((d) => crsOf(d.info)).filter((c): c is Crs => c !== null);
+  const projected = known.find((c) => !c.geographic);
+  if (projected) return projected;
+  for (const d of all) {
+    const e = extentIn(d.info, wgs84());
+    // A wide view of the earth stays in degrees.
+    if (e && e[2] - e[0] < 12 && e[3] - e[1] < 30) return suggestUtm((e[0] + e[2]) / 2, (e[1] + e[3]) / 2);
+  }
+  return wgs84();
+}
+
+export function crsOf(info: DatasetInfo): Crs | null {
+  return info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
+}
+
+/** Extent of a dataset in a system; null for tables, empty sets and places that cannot be expressed. */
+export function extentIn(info: DatasetInfo, crs: Crs): Extent | null {
+  const own = info.kind === 'raster' ? gridExtent(info.grid) : info.kind === 'features' ? info.extent : null;
+  if (!own) return null;
+  try {
+    return transformExtent(own, crsOf(info) ?? crs, crs);
+  } catch {
+    return null;
+  }
+}
+
+/** `raster · m · 30 m`: what a dataset is, in one line. */
+export function summaryOf(d: DatasetItem): string {
+  const { info } = d;
+  if (info.kind === 'table') return `table · ${info.rows} ${info.rows === 1 ? 'row' : 'rows'}`;
+  if (info.kind === 'features') return `${info.count} ${info.geometry}${info.count === 1 ? '' : 's'}`;
+  return ['raster', info.bands.length > 1 ? `${info.bands.length} bands` : (info.bands[0]!.unit ?? 'unit not known'), cellText(info)].filter(Boolean).join(' · ');
+}
+
+/** The cell size as people say it: 30 m, 1″. */
+export function cellText(info: RasterInfo): string {
+  const { dx, dy, crs } = info.grid;
+  const one = (v: number): string => {
+    if (!crs) return String(Number(v.toPrecision(4)));
+    if (!crs.geographic) return `${Number(v.toPrecision(4))} ${crs.unit}`;
+    return v < 1 / 60 ? `${Number((v * 3600).toPrecision(3))}″` : v < 1 ? `${Number((v * 60).toPrecision(3))}′` : `${Number(v.toPrecision(3))}°`;
+  };
+  return Math.abs(dx - dy) < 0.01 * dx ? one(dx) : `${one(dx)} × ${one(dy)}`;
+}

@@ -1,0 +1,131 @@
+import { rampTable } from './ramps';
+import type { Scale } from './style';
+
+/** What a picture is painted from: cells of one overview level around the picture, with a border of one cell. */
+export interface Window {
+  cells: Float32Array | Float64Array;
+  width: number;
+  height: number;
+  /** Column and row of the window's first cell in the level. */
+  column: number;
+  row: number;
+}
+
+export interface Light {
+  /** East, south, up. */
+  vector: [number, number, number];
+  strength: number;
+  /** Cell width and height of the level in the unit of the values. */
+  cellWidth: number;
+  cellHeight: number;
+}
+
+export interface Paint {
+  scale: Scale;
+  light: Light | null;
+  /** Boxes of enclosed gaps in cells of the level: [column, row, last column, last row]. */
+  gaps: [number, number, number, number][];
+  missing: { ink: [number, number, number]; ground: [number, number, number]; faint: [number, number, number] } | null;
+  /** Columns and rows of the level; beyond them the picture is clear. */
+  columns: number;
+  rows: number;
+}
+
+/** A scale as a function from value to table index, and its table: 256 colours, or one a class. */
+export function colourTable(scale: Scale): { table: Uint8ClampedArray; index: (v: number) => number } {
+  const full = rampTable(scale.ramp, scale.reversed);
+  const { breaks, low, high } = scale;
+  if (breaks.length === 0) {
+    const k = 255 / (high - low);
+    return { table: full, index: (v) => (v <= low ? 0 : v >= high ? 255 : ((v - low) * k + 0.5) | 0) };
+  }
+  const n = breaks.length + 1;
+  const table = new Uint8ClampedArray(n * 3);
+  for (let c = 0; c < n; c++) table.set(full.subarray(3 * Math.round((c * 255) / (n - 1)), 3 * Math.round((c * 255) / (n - 1)) + 3), c * 3);
+  return {
+    table,
+    index: (v) => {
+      let c = 0;
+      while (c < breaks.length && v >= breaks[c]!) c++;
+      return c;
+    },
+  };
+}
+
+/**
+ * Paints one row of a picture: for each pixel the cell it lies in (`u`, `v` in fractional cells of the level), its colour, the
+ * light on it, or the pattern for missing. Neighbouring cells for the light come from the window's border.
+ */
+export function paintRow(out: Uint8ClampedArray, offset: number, y: number, n: number, u: Float64Array, v: Float64Array, w: Window, p: Paint, colours: ReturnType<typeof colourTable>): void {
+  const { table, index } = colours;
+  for (let x = 0; x < n; x++) {
+    const o = offset + 4 * x;
+    const a = u[x]!;
+    const b = v[x]!;
+    if (!(a >= 0 && b >= 0 && a < p.columns && b < p.rows)) {
+      out[o + 3] = 0;
+      continue;
+    }
+    const c = a | 0;
+    const r = b | 0;
+    const i = (r - w.row) * w.width + (c - w.column);
+    const z = w.cells[i]!;
+    if (z !== z) {
+      if (p.missing) hatch(out, o, x, y, c, r, p);
+      else out[o + 3] = 0;
+      continue;
+    }
+    const k = 3 * index(z);
+    let shade = 1;
+    let lift = 0;
+    if (p.light) {
+      const s = lightOn(w, i, z, p.light);
+      // Darker than a level ground takes colour away, brighter adds white: the hue stays the data's.
+      if (s < 0) shade = 1 + s;
+      else lift = s * 255;
+    }
+    out[o] = table[k]! * shade + lift * (1 - table[k]! / 255);
+    out[o + 1] = table[k + 1]! * shade + lift * (1 - table[k + 1]! / 255);
+    out[o + 2] = table[k + 2]! * shade + lift * (1 - table[k + 2]! / 255);
+    out[o + 3] = 255;
+  }
+}
+
+/** Brightness relative to level ground, -1…1, by the gradient over the four neighbours. */
+function lightOn(w: Window, i: number, z: number, l: Light): number {
+  const e = w.cells[i + 1]!;
+  const west = w.cells[i - 1]!;
+  const s = w.cells[i + w.width]!;
+  const north = w.cells[i - w.width]!;
+  const gx = ((e === e ? e : z) - (west === west ? west : z)) / (2 * l.cellWidth);
+  const gy = ((s === s ? s : z) - (north === north ? north : z)) / (2 * l.cellHeight);
+  const [le, ls, up] = l.vector;
+  const cos = (up - le * gx - ls * gy) / Math.sqrt(1 + gx * gx + gy * gy);
+  const d = (cos > 0 ? cos : 0) - up;
+  return d < 0 ? (l.strength * d) / up : (l.strength * 0.6 * d) / Math.max(0.05, 1 - up);
+}
+
+/** Enclosed gaps get a strong hatch; missing cells outside the data a faint one. */
+function hatch(out: Uint8ClampedArray, o: number, x: number, y: number, c: number, r: number, p: Paint): void {
+  const m = p.missing!;
+  let inside = false;
+  for (const g of p.gaps) {
+    if (c >= g[0] && r >= g[1] && c <= g[2] && r <= g[3]) {
+      inside = true;
+      break;
+    }
+  }
+  const line = (x + y) & 7;
+  if (inside) {
+    const q = line < 3 ? m.ink : m.ground;
+    out[o] = q[0];
+    out[o + 1] = q[1];
+    out[o + 2] = q[2];
+    out[o + 3] = 255;
+  } else if ((x & 7) === 2 && (y & 7) === (x & 8 ? 2 : 6)) {
+    out[o] = m.faint[0];
+    out[o + 1] = m.faint[1];
+    out[o + 2] = m.faint[2];
+    out[o + 3] = 255;
+  } else out[o + 3] = 0;
+}

@@ -1,0 +1,119 @@
+import type { BandFacts, RasterInfo } from '../data/dataset';
+import { quantileSorted } from '../numeric/statistics';
+import { rampOf } from './ramps';
+
+export type Stretch = { kind: 'minmax' } | { kind: 'percentile'; cut: 1 | 2 | 5 } | { kind: 'sd'; times: number } | { kind: 'own'; low: number; high: number };
+
+export interface RasterStyle {
+  ramp: string;
+  reversed: boolean;
+  stretch: Stretch;
+  /** 0 for a continuous ramp, else 2 to 12 classes. */
+  classes: number;
+  rule: 'equal' | 'quantile' | 'sd';
+  opacity: number;
+  visible: boolean;
+  /** Light on the surface; null for none. */
+  relief: { azimuth: number; altitude: number; strength: number; zFactor: number } | null;
+  showMissing: boolean;
+}
+
+export interface Scale {
+  ramp: string;
+  reversed: boolean;
+  low: number;
+  high: number;
+  /** Inner class breaks, ascending; empty for a continuous ramp. */
+  breaks: number[];
+}
+
+const RELIEF = { azimuth: 315, altitude: 45, strength: 0.55, zFactor: 1 };
+
+/** How a band is drawn until somebody says otherwise: by its role, with diverging ramps around zero. */
+export function defaultStyle(info: RasterInfo, band = 0): RasterStyle {
+  const b = info.bands[band]!;
+  const f = b.facts;
+  const crossesZero = f ? f.summary.min < 0 && f.summary.max > 0 : false;
+  const role = b.role ?? '';
+  const base: RasterStyle = { ramp: 'cividis', reversed: false, stretch: { kind: 'minmax' }, classes: 0, rule: 'equal', opacity: 1, visible: true, relief: null, showMissing: true };
+  if (role === 'elevation' || (b.unit === 'm' && role === '')) return { ...base, stretch: wild(f) ? { kind: 'percentile', cut: 2 } : base.stretch, relief: RELIEF };
+  if (role === 'slope') return { ...base, ramp: 'ember' };
+  if (role === 'aspect') return { ...base, ramp: 'compass', stretch: { kind: 'own', low: 0, high: 360 } };
+  if (role === 'hillshade') return { ...base, ramp: 'slate', stretch: { kind: 'own', low: 0, high: 255 } };
+  if (role === 'depth') return { ...base, ramp: 'tide', stretch: { kind: 'percentile', cut: 1 } };
+  if (role === 'difference' && crossesZero) return { ...base, ramp: 'scales', stretch: { kind: 'percentile', cut: 1 } };
+  return { ...base, ramp: 'viridis', stretch: wild(f) ? { kind: 'percentile', cut: 2 } : base.stretch };
+}
+
+/** A few extremes would flatten the picture: the middle 96 % take up less than half of the range. */
+function wild(f: BandFacts | undefined): boolean {
+  if (!f) return false;
+  const range = f.summary.max - f.summary.min;
+  return range > 0 && (f.percentiles['98']! - f.percentiles['2']!) / range < 0.5;
+}
+
+/** Lowest and highest value of the ramp; diverging ramps lie symmetric around zero. */
+export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
+  const { summary: s, percentiles: p } = f;
+  const t = style.stretch;
+  let range: [number, number] =
+    t.kind === 'minmax' ? [s.min, s.max]
+    : t.kind === 'percentile' ? [p[String(t.cut)]!, p[String(100 - t.cut)]!]
+    : t.kind === 'sd' ? [Math.max(s.min, s.mean - t.times * s.sd), Math.min(s.max, s.mean + t.times * s.sd)]
+    : [t.low, t.high];
+  if (t.kind === 'percentile' && !(range[1] > range[0])) range = [s.min, s.max];
+  if (rampOf(style.ramp).kind === 'diverging' && t.kind !== 'own') {
+    const m = Math.max(Math.abs(range[0]), Math.abs(range[1]));
+    range = [-m, m];
+  }
+  return range[1] > range[0] ? range : [range[0] - 0.5, range[0] + 0.5];
+}
+
+/** Inner breaks for a number of classes between low and high. Quantiles come from the band's histogram. */
+export function breaksOf(style: RasterStyle, f: BandFacts, low: number, high: number): number[] {
+  const n = style.classes;
+  if (n < 2) return [];
+  if (style.rule === 'quantile') {
+    const sorted = histogramValues(f, low, high);
+    const out: number[] = [];
+    for (let k = 1; k < n; k++) out.push(quantileSorted(sorted, k / n));
+    return [...new Set(out)].filter((b) => b > low && b < high);
+  }
+  if (style.rule === 'sd') {
+    const { mean, sd } = f.summary;
+    const out: number[] = [];
+    for (let k = -(n - 2) / 2; k <= (n - 2) / 2; k++) out.push(mean + k * sd);
+    return out.filter((b) => b > low && b < high);
+  }
+  return Array.from({ length: n - 1 }, (_, k) => low + ((k + 1) * (high - low)) / n);
+}
+
+/** Up to 2 000 values spread as the histogram is, ascending. */
+function histogramValues(f: BandFacts, low: number, high: number): number[] {
+  const { counts, min, max } = f.histogram;
+  const total = counts.reduce((a, b) => a + b, 0);
+  const step = (max - min) / counts.length;
+  const out: number[] = [];
+  counts.forEach((c, i) => {
+    const n = Math.ceil((c / total) * 2000);
+    for (let k = 0; k < n; k++) {
+      const v = min + step * (i + (k + 0.5) / n);
+      if (v >= low && v <= high) out.push(v);
+    }
+  });
+  return out;
+}
+
+export function scaleOf(style: RasterStyle, f: BandFacts): Scale {
+  const [low, high] = rangeOf(style, f);
+  return { ramp: style.ramp, reversed: style.reversed, low, high, breaks: breaksOf(style, f, low, high) };
+}
+
+/** One scale for several drawn bands: the ramp of the first, from the lowest low to the highest high. */
+export function sharedScale(scales: Scale[]): Scale {
+  const first = scales[0]!;
+  const low = Math.min(...scales.map((s) => s.low));
+  const high = Math.max(...scales.map((s) => s.high));
+  const n = first.breaks.length;
+  return { ...first, low, high, breaks: Array.from({ length: n }, (_, k) => low + ((k + 1) * (high - low)) / (n + 1)) };
+}

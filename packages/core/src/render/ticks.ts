@@ -1,0 +1,38 @@
+/** A number with as many digits as the range it stands in calls for, and narrow spaces between thousands. */
+export function formatNumber(v: number | null | undefined, range = Math.abs(v ?? 0)): string {
+  if (v === null || v === undefined || v !== v) return '–';
+  if (!Number.isFinite(v)) return v > 0 ? '∞' : '−∞';
+  const size = Math.max(Math.abs(range), 1e-12);
+  if (v !== 0 && (Math.abs(v) >= 1e9 || (Math.abs(v) < 1e-4 && size < 1e-3))) return v.toExponential(2).replace('-', '−').replace('e+', ' × 10^').replace('e−', ' × 10^−');
+  const digits = Number.isInteger(v) && size >= 1 ? 0 : size >= 1000 ? 0 : size >= 100 ? 1 : size >= 1 ? 2 : Math.min(8, 2 - Math.floor(Math.log10(size)));
+  const [whole, part] = Math.abs(v).toFixed(digits).split('.');
+  const grouped = whole!.replace(/\B(?=(\d{3})+$)/g, '\u202f');
+  const text = part ? `${grouped}.${part}` : grouped;
+  return v < 0 && Number(Math.abs(v).toFixed(digits)) !== 0 ? `−${text}` : text;
+}
+
+/** Seconds as a person would say them. */
+export function formatDuration(seconds: number): string {
+  if (!(seconds >= 0)) return '';
+  if (seconds < 1) return 'under 1 s';
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1)} h`;
+}
+
+export function formatBytes(bytes: number): string {
+  if (bytes < 1000) return `${bytes} B`;
+  const units = ['kB', 'MB', 'GB', 'TB'];
+  let v = bytes / 1000;
+  let k = 0;
+  while (v >= 1000 && k < units.length - 1) {
+    v /= 1000;
+    k++;
+  }
+  return `${v < 10 ? v.toFixed(1) : v.toFixed(0)} ${units[k]}`;
+}
+
+/** A length in metres in the unit a person would take: 850 m, 4.2 km. */
+export function formatLength(metres: number): string {
+  return metres >= 1000 ? `${formatNumber(metres / 1000, metres / 1000 >= 10 ? 1000 : 10)} km` : `${formatNumber(metres)} m`;
+}
