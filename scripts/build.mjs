@@ -13,13 +13,21 @@ const outside = {
     // geotiff pulls in a worker shim that cannot load inside a worker thread; we decode on our own pool and never use it.
     b.onResolve({ filter: /^web-worker$/ }, () => ({ path: 'web-worker', namespace: 'nothing' }));
     b.onLoad({ filter: /.*/, namespace: 'nothing' }, () => ({ contents: 'export default class {}' }));
-    b.onResolve({ filter: /^[^./]/ }, (a) => (a.kind === 'entry-point' || a.path.startsWith('@helk/') || a.path === 'geotiff' ? undefined : { path: a.path, external: true }));
+    b.onResolve({ filter: /^[^./]/ }, (a) =>
+      a.kind === 'entry-point' || a.path.startsWith('@helk/') || a.path === 'geotiff'
+        ? undefined
+        : { path: a.path, external: true },
+    );
   },
 };
 
 if (all || wanted.includes('node')) {
   await build({
-    entryPoints: { 'server/main': 'apps/server/src/main.ts', 'server/worker': 'apps/server/src/work/worker.ts', 'cli/main': 'apps/cli/src/main.ts' },
+    entryPoints: {
+      'server/main': 'apps/server/src/main.ts',
+      'server/worker': 'apps/server/src/work/worker.ts',
+      'cli/main': 'apps/cli/src/main.ts',
+    },
     outdir: 'dist',
     bundle: true,
     platform: 'node',
@@ -31,5 +39,8 @@ if (all || wanted.includes('node')) {
   });
 }
 if (all || wanted.includes('web')) {
-  execFileSync(process.execPath, ['node_modules/@angular/cli/bin/ng.js', 'build'], { stdio: ['ignore', process.env.HELK_QUIET ? 'ignore' : 'inherit', 'inherit'], env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+  execFileSync(process.execPath, ['node_modules/@angular/cli/bin/ng.js', 'build'], {
+    stdio: ['ignore', process.env.HELK_QUIET ? 'ignore' : 'inherit', 'inherit'],
+    env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
+  });
 }

@@ -6,7 +6,18 @@ module.exports = (config) =>
     reporters: ['progress'],
     browsers: ['ChromiumHeadlessSandboxless'],
     customLaunchers: {
-      ChromiumHeadlessSandboxless: { base: 'ChromeHeadless', flags: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] },
+      ChromiumHeadlessSandboxless: {
+        base: 'ChromeHeadless',
+        flags: [
+          '--no-sandbox',
+          '--disable-gpu',
+          '--disable-quic',
+          '--no-first-run',
+          '--disable-background-networking',
+          '--disable-component-update',
+          '--disable-sync',
+        ],
+      },
     },
     restartOnFileChange: false,
   });

@@ -23,7 +23,10 @@ const RAISED = 5;
  * The survey's elevation as five 16-bit tiles of one arc-second, overlapping by some cells: sea missing, two enclosed holes,
  * single-cell pits hundreds of metres deep, one tile level too high, one with another missing value.
  */
-export function makeElevation(land: Landscape, seed = SEED): { tiles: { name: string; raster: Raster }[]; truth: Truth } {
+export function makeElevation(
+  land: Landscape,
+  seed = SEED,
+): { tiles: { name: string; raster: Raster }[]; truth: Truth } {
   const random = new Random(seed + 1);
   const grid: Grid = { crs: wgs84(), x: WEST, y: NORTH, dx: SECOND, dy: SECOND, columns: COLUMNS, rows: ROWS };
   const cells = newCells('measure', COLUMNS * ROWS) as Float32Array;
@@ -43,7 +46,10 @@ export function makeElevation(land: Landscape, seed = SEED): { tiles: { name: st
       if (z === z) cells[i] = Math.max(1, Math.round(z + texture * Math.min(1.6, z / 60)));
     }
   }
-  const place = (i: number): { longitude: number; latitude: number } => ({ longitude: WEST + ((i % COLUMNS) + 0.5) * SECOND, latitude: NORTH - (Math.floor(i / COLUMNS) + 0.5) * SECOND });
+  const place = (i: number): { longitude: number; latitude: number } => ({
+    longitude: WEST + ((i % COLUMNS) + 0.5) * SECOND,
+    latitude: NORTH - (Math.floor(i / COLUMNS) + 0.5) * SECOND,
+  });
   const holes = [
     { x: 1010, y: 215, a: 26, b: 15 },
     { x: 468, y: 455, a: 17, b: 11 },
@@ -80,7 +86,8 @@ export function makeElevation(land: Landscape, seed = SEED): { tiles: { name: st
     const rows = t.r1 - t.r0;
     const out = new Float32Array(columns * rows);
     for (let y = 0; y < rows; y++) {
-      for (let x = 0; x < columns; x++) out[y * columns + x] = cells[(t.r0 + y) * COLUMNS + t.c0 + x]! + (k === 4 ? RAISED : 0);
+      for (let x = 0; x < columns; x++)
+        out[y * columns + x] = cells[(t.r0 + y) * COLUMNS + t.c0 + x]! + (k === 4 ? RAISED : 0);
     }
     const raster = measureRaster({ ...grid, x: WEST + t.c0 * SECOND, y: NORTH - t.r0 * SECOND, columns, rows }, out, {
       name: 'elevation',
@@ -91,5 +98,13 @@ export function makeElevation(land: Landscape, seed = SEED): { tiles: { name: st
     });
     return { name: t.name, raster };
   });
-  return { tiles, truth: { holes, pits, raisedTile: { name: layout[4]!.name, metres: RAISED }, odd: { name: layout[2]!.name, missingCode: -9999 } } };
+  return {
+    tiles,
+    truth: {
+      holes,
+      pits,
+      raisedTile: { name: layout[4]!.name, metres: RAISED },
+      odd: { name: layout[2]!.name, missingCode: -9999 },
+    },
+  };
 }

@@ -19,7 +19,7 @@ export const SEED = 20462;
 /** Smooth noise in about -1…1: cosine-blended lattice values. */
 export function noiseField(random: Random): (x: number, y: number) => number {
   const lattice = Float64Array.from({ length: 4096 }, () => random.uniform() * 2 - 1);
-  const at = (i: number, j: number): number => lattice[((i * 73 + j * 181) % 4096 + 4096) % 4096]!;
+  const at = (i: number, j: number): number => lattice[(((i * 73 + j * 181) % 4096) + 4096) % 4096]!;
   const ease = (t: number): number => t * t * t * (t * (6 * t - 15) + 10);
   return (x, y) => {
     const i = Math.floor(x);
@@ -50,7 +50,15 @@ export function makeLandscape(seed = SEED): Landscape {
   const noise = noiseField(random);
   const columns = 460;
   const rows = 350;
-  const grid: Grid = { crs: crsOfCode(32627), x: CENTRE[0] - (columns * CELL) / 2, y: CENTRE[1] + (rows * CELL) / 2, dx: CELL, dy: CELL, columns, rows };
+  const grid: Grid = {
+    crs: crsOfCode(32627),
+    x: CENTRE[0] - (columns * CELL) / 2,
+    y: CENTRE[1] + (rows * CELL) / 2,
+    dx: CELL,
+    dy: CELL,
+    columns,
+    rows,
+  };
   const n = columns * rows;
   const land = new Uint8Array(n);
   const uplift = new Float64Array(n);
@@ -84,7 +92,14 @@ function coast(x: number, y: number, noise: (x: number, y: number) => number): n
   return 1 - r + wobble - bay - inlet;
 }
 
-function erode(start: Float64Array, land: Uint8Array, uplift: Float64Array, w: number, h: number, steps: number): Float64Array {
+function erode(
+  start: Float64Array,
+  land: Uint8Array,
+  uplift: Float64Array,
+  w: number,
+  h: number,
+  steps: number,
+): Float64Array {
   const n = w * h;
   let z = start;
   const rise = DX.map((x, k) => 0.004 * Math.hypot(x, DY[k]!));

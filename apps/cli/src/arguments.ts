@@ -43,7 +43,8 @@ export function parseArguments(argv: string[]): Arguments {
       case '--seed': {
         const v = value();
         a.seed = Number(v);
-        if (!Number.isInteger(a.seed) || a.seed < 0 || a.seed > 4294967295) throw new HelkError('request.invalid', `A seed is a whole number from 0 to 4294967295, not "${v}".`);
+        if (!Number.isInteger(a.seed) || a.seed < 0 || a.seed > 4294967295)
+          throw new HelkError('request.invalid', `A seed is a whole number from 0 to 4294967295, not "${v}".`);
         break;
       }
       default:

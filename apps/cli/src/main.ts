@@ -65,17 +65,23 @@ function describe(a: Arguments): void {
   const d = describeMethod(methodOf(one(a, 'a method id, like terrain.slope')));
   if (a.json) return print(JSON.stringify(d, null, 2));
   print(`${d.id}  (version ${d.version})\n${d.title}: ${d.question}\n\n${d.about}\n\nInputs`);
-  for (const [role, i] of Object.entries(d.inputs)) print(`  ${role}  ${i.kind}${i.many ? `, ${Math.max(1, i.least)} or more` : i.least === 0 ? ', optional' : ''}  ${i.label}`);
+  for (const [role, i] of Object.entries(d.inputs))
+    print(
+      `  ${role}  ${i.kind}${i.many ? `, ${Math.max(1, i.least)} or more` : i.least === 0 ? ', optional' : ''}  ${i.label}`,
+    );
   print('\nParameters');
   for (const [name, p] of Object.entries(d.params)) {
     const def = p.default === undefined ? (p.optional ? 'none' : 'required') : String(p.default);
-    const kind = p.choices ? p.choices.map((c) => c.value).join('/') : `${p.type}${p.unit && p.unit !== 'crs' ? ` (${p.unit})` : ''}`;
+    const kind = p.choices
+      ? p.choices.map((c) => c.value).join('/')
+      : `${p.type}${p.unit && p.unit !== 'crs' ? ` (${p.unit})` : ''}`;
     print(`  ${name}  ${kind}  default: ${def}  ${p.label}${p.help ? `. ${p.help}` : ''}`);
   }
   print('\nOutputs');
   for (const [role, o] of Object.entries(d.outputs)) print(`  ${role}  ${o.kind}  ${o.label}`);
   print('\nFigures');
-  for (const [name, f] of Object.entries(d.figures)) print(`  ${name}  ${f.label}${f.unit && !['band', 'result'].includes(f.unit) ? ` (${displayUnit(f.unit)})` : ''}`);
+  for (const [name, f] of Object.entries(d.figures))
+    print(`  ${name}  ${f.label}${f.unit && !['band', 'result'].includes(f.unit) ? ` (${displayUnit(f.unit)})` : ''}`);
   print(`\nSources\n  ${d.sources.join('\n  ')}`);
 }
 
@@ -93,7 +99,11 @@ async function load(path: string, crs: Crs | null): Promise<Layer[]> {
     bytes = readFileSync(path);
   } catch (e) {
     if (e instanceof HelkError) throw e;
-    throw new HelkError('file.missing', `"${path}" cannot be read (${(e as NodeJS.ErrnoException).code ?? 'unknown reason'}).`, path);
+    throw new HelkError(
+      'file.missing',
+      `"${path}" cannot be read (${(e as NodeJS.ErrnoException).code ?? 'unknown reason'}).`,
+      path,
+    );
   }
   return (await readFile(basename(path), bytes, { crs })).layers;
 }
@@ -134,7 +144,16 @@ async function inspect(a: Arguments): Promise<void> {
     }
     if (info.kind === 'features') {
       const { crs, geometry, count, extent, columns } = info;
-      return { name: l.name, kind: info.kind, geometry, count, crs: crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null, extent, columns, checks };
+      return {
+        name: l.name,
+        kind: info.kind,
+        geometry,
+        count,
+        crs: crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null,
+        extent,
+        columns,
+        checks,
+      };
     }
     return { name: l.name, kind: info.kind, rows: info.rows, columns: info.columns, checks };
   });
@@ -143,9 +162,15 @@ async function inspect(a: Arguments): Promise<void> {
     print(`${d.name}: ${d.kind}`);
     for (const [k, v] of Object.entries(d)) {
       if (['name', 'kind', 'checks', 'bands'].includes(k)) continue;
-      print(`  ${k}: ${v === null ? 'not known' : Array.isArray(v) ? v.map((x) => (typeof x === 'object' && x ? Object.values(x).filter(Boolean).join(' ') : String(x))).join(', ') : typeof v === 'object' ? Object.values(v).join(', ') : String(v)}`);
+      print(
+        `  ${k}: ${v === null ? 'not known' : Array.isArray(v) ? v.map((x) => (typeof x === 'object' && x ? Object.values(x).filter(Boolean).join(' ') : String(x))).join(', ') : typeof v === 'object' ? Object.values(v).join(', ') : String(v)}`,
+      );
     }
-    if ('bands' in d) for (const b of d.bands!) print(`  band ${b.name}: ${b.min} to ${b.max}${b.unit ? ` ${displayUnit(b.unit)}` : ', unit not known'}, ${b.type}, ${b.missing} missing (code ${b.missingCode ?? 'none'}), ${b.enclosedCells} of them inside the data`);
+    if ('bands' in d)
+      for (const b of d.bands!)
+        print(
+          `  band ${b.name}: ${b.min} to ${b.max}${b.unit ? ` ${displayUnit(b.unit)}` : ', unit not known'}, ${b.type}, ${b.missing} missing (code ${b.missingCode ?? 'none'}), ${b.enclosedCells} of them inside the data`,
+        );
     for (const c of d.checks) print(`  ${c.level === 'look' ? 'look here' : c.level}: ${c.message}`);
   }
 }
@@ -164,7 +189,12 @@ function inputSpec(text: string): { role: string; path: string; layer: string | 
 /** The layer, or the raster cut down to the band, of that name. */
 function pick(layers: Layer[], name: string | null, path: string): Layer {
   if (name === null) {
-    if (layers.length > 1) throw new HelkError('method.input', `"${path}" holds several datasets; name one: ${layers.map((l) => `#${l.name}`).join(', ')}.`, path);
+    if (layers.length > 1)
+      throw new HelkError(
+        'method.input',
+        `"${path}" holds several datasets; name one: ${layers.map((l) => `#${l.name}`).join(', ')}.`,
+        path,
+      );
     return layers[0]!;
   }
   const layer = layers.find((l) => l.name === name);
@@ -181,7 +211,12 @@ async function run(a: Arguments): Promise<void> {
   const started = process.hrtime.bigint();
   const m = methodOf(one(a, 'a method id, like terrain.slope'));
   if (!a.out) throw new HelkError('request.invalid', 'Give the folder for the results with --out DIR.');
-  if (a.as !== null && !(a.as in WRITE_FORMATS)) throw new HelkError('export.unsupported', `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}.`, 'as');
+  if (a.as !== null && !(a.as in WRITE_FORMATS))
+    throw new HelkError(
+      'export.unsupported',
+      `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}.`,
+      'as',
+    );
   const crs = a.crs ? parseCrs(a.crs) : null;
   const given: Record<string, string> = {};
   for (const s of a.set) {
@@ -195,14 +230,23 @@ async function run(a: Arguments): Promise<void> {
   const notes: Layer['notes'] = [];
   for (const text of a.in) {
     const { role, path, layer } = inputSpec(text);
-    if (!(role in m.inputs)) throw new HelkError('method.input', `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`, role);
+    if (!(role in m.inputs))
+      throw new HelkError(
+        'method.input',
+        `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,
+        role,
+      );
     const l = pick(await load(path, crs), layer, path);
     (data[role] ??= []).push(l.data);
     (names[role] ??= []).push(l.name);
     (inputs[role] ??= []).push(layer ? `${path}#${layer}` : path);
     notes.push(...l.notes);
   }
-  const onProgress = process.stderr.isTTY && !a.json ? (share: number, stage: string) => process.stderr.write(`\r${(share * 100).toFixed(0).padStart(3)} %  ${stage.padEnd(30)}`) : undefined;
+  const onProgress =
+    process.stderr.isTTY && !a.json
+      ? (share: number, stage: string) =>
+          process.stderr.write(`\r${(share * 100).toFixed(0).padStart(3)} %  ${stage.padEnd(30)}`)
+      : undefined;
   const outcome = await runMethod(m, data, given, { seed: a.seed, names, ...(onProgress ? { onProgress } : {}) });
   if (onProgress) process.stderr.write('\r'.padEnd(40) + '\r');
   const files: { role: string; name: string; kind: string; file: string }[] = [];
@@ -222,16 +266,33 @@ async function run(a: Arguments): Promise<void> {
     for (const { temporary, file } of ready) renameSync(temporary, file);
   } catch (e) {
     for (const { temporary } of ready) rmSync(temporary, { force: true });
-    if ((e as NodeJS.ErrnoException).code) throw new HelkError('file.missing', `The folder "${a.out}" cannot be written (${(e as NodeJS.ErrnoException).code}).`, 'out');
+    if ((e as NodeJS.ErrnoException).code)
+      throw new HelkError(
+        'file.missing',
+        `The folder "${a.out}" cannot be written (${(e as NodeJS.ErrnoException).code}).`,
+        'out',
+      );
     throw e;
   }
   const seconds = Number(process.hrtime.bigint() - started) / 1e9;
-  const result = { method: m.id, version: m.version, inputs, params: outcome.params, seed: a.seed, outputs: files, figures: outcome.figures, notes: [...notes, ...outcome.notes], seconds };
+  const result = {
+    method: m.id,
+    version: m.version,
+    inputs,
+    params: outcome.params,
+    seed: a.seed,
+    outputs: files,
+    figures: outcome.figures,
+    notes: [...notes, ...outcome.notes],
+    seconds,
+  };
   if (a.json) return print(JSON.stringify(result, null, 2));
   for (const n of result.notes) print(`${n.level === 'look' ? 'look here' : n.level}: ${n.message}`);
   for (const [k, v] of Object.entries(outcome.figures)) {
     const unit = m.figures[k]?.unit;
-    print(`${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit && !['band', 'result'].includes(unit) ? ` ${displayUnit(unit)}` : ''}`);
+    print(
+      `${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit && !['band', 'result'].includes(unit) ? ` ${displayUnit(unit)}` : ''}`,
+    );
   }
   for (const f of files) print(`${f.role}: ${f.file}`);
   print(`${seconds.toFixed(2)} s`);

@@ -35,7 +35,16 @@ export function makeApp(context: Context): Express {
   runRoutes(app, context);
   const { webDir } = context.config;
   if (webDir) {
-    app.use(express.static(webDir, { index: 'index.html', setHeaders: (res, path) => res.setHeader('Cache-Control', /-[A-Z0-9]{8}\.\w+$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache') }));
+    app.use(
+      express.static(webDir, {
+        index: 'index.html',
+        setHeaders: (res, path) =>
+          res.setHeader(
+            'Cache-Control',
+            /-[A-Z0-9]{8}\.\w+$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache',
+          ),
+      }),
+    );
     app.get(/^\/(p\/[a-z0-9]+)?$/, (_req, res) => res.sendFile('index.html', { root: webDir }));
   }
   app.use(notFound);

@@ -28,7 +28,9 @@ export function configFrom(env: NodeJS.ProcessEnv, root: string): Config {
   const host = env['HELK_HOST'] ?? '127.0.0.1';
   const token = env['HELK_TOKEN'] ?? null;
   if (!isLoopback(host) && (!token || token.length < 16)) {
-    throw new Error(`Listening on ${host} lets others in: set HELK_TOKEN to a secret of at least 16 characters, or leave HELK_HOST unset.`);
+    throw new Error(
+      `Listening on ${host} lets others in: set HELK_TOKEN to a secret of at least 16 characters, or leave HELK_HOST unset.`,
+    );
   }
   const number = (name: string, fallback: number): number => {
     const v = Number(env[name] ?? fallback);

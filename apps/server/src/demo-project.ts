@@ -14,12 +14,15 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   log('Making the sample island of Veyra …');
   const { tiles } = makeElevation(makeLandscape());
   const p = await projects.create('Veyra landscape plan');
-  await p.db('project').update({ note: 'The island council’s survey office prepares its landscape plan. All data are invented.' });
+  await p
+    .db('project')
+    .update({ note: 'The island council’s survey office prepares its landscape plan. All data are invented.' });
   const finished = async (run: ApiRun): Promise<ApiRun> => {
     for (;;) {
       const r = await runs.current(p, run.id);
       if (r.state === 'done') return r;
-      if (r.state !== 'queued' && r.state !== 'running') throw new Error(`The sample project could not be made: ${r.problem?.message ?? r.state}`);
+      if (r.state !== 'queued' && r.state !== 'running')
+        throw new Error(`The sample project could not be made: ${r.problem?.message ?? r.state}`);
       await new Promise((resolve) => setTimeout(resolve, 30));
     }
   };
@@ -31,7 +34,8 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
     const r = await finished(await runs.takeIn(p, upload, { name: `${t.name}.tif`, batch, crs: null }));
     ids.push(...r.outputs);
   }
-  const run = (method: string, inputs: Record<string, string[]>): Promise<ApiRun> => runs.start(p, { method, inputs, params: {}, seed: 1, variantOf: null }).then(finished);
+  const run = (method: string, inputs: Record<string, string[]>): Promise<ApiRun> =>
+    runs.start(p, { method, inputs, params: {}, seed: 1, variantOf: null }).then(finished);
   const mosaic = await run('raster.mosaic', { tiles: ids });
   await run('raster.gaps', { raster: mosaic.outputs });
   log('The sample project is ready.');

@@ -12,7 +12,8 @@ function hostName(value: string): string {
   }
 }
 
-const same = (a: string, b: string): boolean => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
+const same = (a: string, b: string): boolean =>
+  a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
 
 /**
  * Who may ask: on loopback only requests addressed to loopback (so that no other site's name can be pointed here), from pages
@@ -31,16 +32,27 @@ export function guard(config: Config): RequestHandler {
     res.setHeader('Cross-Origin-Resource-Policy', 'same-origin');
     const host = req.headers.host ?? '';
     const open = !isLoopback(config.host);
-    if (!open && !isLoopback(hostName(host))) throw new HelkError('request.forbidden', 'Requests must be addressed to this machine (127.0.0.1 or localhost).');
+    if (!open && !isLoopback(hostName(host)))
+      throw new HelkError('request.forbidden', 'Requests must be addressed to this machine (127.0.0.1 or localhost).');
     const origin = req.headers.origin;
-    if (origin !== undefined && origin !== `${req.protocol}://${host}`) throw new HelkError('request.forbidden', `Pages of ${origin.slice(0, 80)} may not use this server.`);
+    if (origin !== undefined && origin !== `${req.protocol}://${host}`)
+      throw new HelkError('request.forbidden', `Pages of ${origin.slice(0, 80)} may not use this server.`);
     const site = req.headers['sec-fetch-site'];
-    if (site !== undefined && site !== 'same-origin' && site !== 'none' && req.path.startsWith('/api')) throw new HelkError('request.forbidden', 'Other sites may not use this server.');
+    if (site !== undefined && site !== 'same-origin' && site !== 'none' && req.path.startsWith('/api'))
+      throw new HelkError('request.forbidden', 'Other sites may not use this server.');
     if (open && config.token) {
-      const given = /^Bearer (.+)$/.exec(req.headers.authorization ?? '')?.[1] ?? /(?:^|;\s*)helk-token=([^;]+)/.exec(req.headers.cookie ?? '')?.[1] ?? '';
+      const given =
+        /^Bearer (.+)$/.exec(req.headers.authorization ?? '')?.[1] ??
+        /(?:^|;\s*)helk-token=([^;]+)/.exec(req.headers.cookie ?? '')?.[1] ??
+        '';
       const asked = typeof req.query['token'] === 'string' ? req.query['token'] : '';
-      if (asked && same(asked, config.token)) res.setHeader('Set-Cookie', `helk-token=${config.token}; HttpOnly; SameSite=Strict; Path=/`);
-      else if (!same(given, config.token)) throw new HelkError('request.forbidden', 'This server needs its access token: open it with ?token=… once, or send it as a bearer token.');
+      if (asked && same(asked, config.token))
+        res.setHeader('Set-Cookie', `helk-token=${config.token}; HttpOnly; SameSite=Strict; Path=/`);
+      else if (!same(given, config.token))
+        throw new HelkError(
+          'request.forbidden',
+          'This server needs its access token: open it with ?token=… once, or send it as a bearer token.',
+        );
     }
     next();
   };

@@ -15,7 +15,10 @@ async function main(): Promise<void> {
   const config = configFrom(process.env, root);
   const context = await makeContext(config);
   const print = (s: string): void => void process.stdout.write(`${s}\n`);
-  if (context.interrupted) print(`${context.interrupted} unfinished ${context.interrupted === 1 ? 'run was' : 'runs were'} marked interrupted; nothing was lost.`);
+  if (context.interrupted)
+    print(
+      `${context.interrupted} unfinished ${context.interrupted === 1 ? 'run was' : 'runs were'} marked interrupted; nothing was lost.`,
+    );
   if (config.demo && (await context.projects.list()).length === 0) await makeDemo(context, print);
   const server = createServer(makeApp(context));
   server.requestTimeout = 0;
@@ -43,7 +46,10 @@ async function main(): Promise<void> {
 
 main().catch((e: unknown) => {
   const code = (e as NodeJS.ErrnoException).code;
-  const why = code === 'EADDRINUSE' ? 'The port is in use: another Helk may be running. Set HELK_PORT to another one.' : (e as Error).message;
+  const why =
+    code === 'EADDRINUSE'
+      ? 'The port is in use: another Helk may be running. Set HELK_PORT to another one.'
+      : (e as Error).message;
   process.stderr.write(`${why}\n`);
   process.exit(1);
 });

@@ -9,7 +9,16 @@ import { MIGRATIONS } from './store/migrations';
 import { newId, now, recover } from './store/project-store';
 
 const ENDING = '.helk';
-const TABLES = ['project', 'runs', 'datasets', 'raster_chunks', 'blobs', 'knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
+const TABLES = [
+  'project',
+  'runs',
+  'datasets',
+  'raster_chunks',
+  'blobs',
+  'knex_migrations',
+  'knex_migrations_lock',
+  'sqlite_sequence',
+];
 
 /** An open project: its file, its connection, and who is listening to it. */
 export class Project {
@@ -27,7 +36,12 @@ export class Project {
   }
 
   async describe(): Promise<ApiProject> {
-    const row = (await this.db('project').first()) as { name: string; note: string; created_at: string; opened_at: string | null };
+    const row = (await this.db('project').first()) as {
+      name: string;
+      note: string;
+      created_at: string;
+      opened_at: string | null;
+    };
     let bytes = 0;
     for (const end of ['', '-wal']) bytes += (await stat(this.file + end).catch(() => ({ size: 0 }))).size;
     return { id: this.id, name: row.name, note: row.note, bytes, createdAt: row.created_at, openedAt: row.opened_at };
@@ -68,8 +82,17 @@ export class Projects {
   }
 
   async list(): Promise<ApiProject[]> {
-    const all = await Promise.all((await this.ids()).map((id) => this.get(id).then((p) => p.describe(), () => null)));
-    return all.filter((p): p is ApiProject => p !== null).sort((a, b) => (b.openedAt ?? b.createdAt).localeCompare(a.openedAt ?? a.createdAt));
+    const all = await Promise.all(
+      (await this.ids()).map((id) =>
+        this.get(id).then(
+          (p) => p.describe(),
+          () => null,
+        ),
+      ),
+    );
+    return all
+      .filter((p): p is ApiProject => p !== null)
+      .sort((a, b) => (b.openedAt ?? b.createdAt).localeCompare(a.openedAt ?? a.createdAt));
   }
 
   get(id: string): Promise<Project> {
@@ -84,7 +107,8 @@ export class Projects {
 
   private async load(id: string): Promise<Project> {
     const file = join(this.folder, id + ENDING);
-    if (!/^[a-z0-9]{6,32}$/.test(id) || !(await stat(file).catch(() => null))) throw new HelkError('project.unknown', `There is no project "${id.slice(0, 40)}".`, 'project');
+    if (!/^[a-z0-9]{6,32}$/.test(id) || !(await stat(file).catch(() => null)))
+      throw new HelkError('project.unknown', `There is no project "${id.slice(0, 40)}".`, 'project');
     const db = openDatabase(file);
     await migrate(db);
     return new Project(id, file, db);
@@ -121,15 +145,26 @@ export class Projects {
     const f = await open(upload);
     const { bytesRead } = await f.read(head, 0, 72, 0);
     await f.close();
-    if (bytesRead < 72 || head.toString('latin1', 0, 15) !== 'SQLite format 3' || head.readUInt32BE(68) !== APPLICATION_ID) refuse('is not a Helk project file.');
+    if (
+      bytesRead < 72 ||
+      head.toString('latin1', 0, 15) !== 'SQLite format 3' ||
+      head.readUInt32BE(68) !== APPLICATION_ID
+    )
+      refuse('is not a Helk project file.');
     const db = openDatabase(upload);
     try {
       const check = (await db.raw('PRAGMA quick_check(1)')) as { quick_check: string }[];
       if (check[0]?.quick_check !== 'ok') refuse('is a damaged Helk project file.');
       const objects = (await db('sqlite_master').select('type', 'name')) as { type: string; name: string }[];
-      if (objects.some((o) => (o.type === 'table' && !TABLES.includes(o.name)) || (o.type !== 'table' && o.type !== 'index'))) refuse('holds tables that are not Helk’s.');
+      if (
+        objects.some(
+          (o) => (o.type === 'table' && !TABLES.includes(o.name)) || (o.type !== 'table' && o.type !== 'index'),
+        )
+      )
+        refuse('holds tables that are not Helk’s.');
       const steps = (await db('knex_migrations').select('name')) as { name: string }[];
-      if (steps.some((s) => !MIGRATIONS.some((m) => m.name === s.name))) refuse('was made by a newer Helk; update this one first.');
+      if (steps.some((s) => !MIGRATIONS.some((m) => m.name === s.name)))
+        refuse('was made by a newer Helk; update this one first.');
       if (!(await db('project').first())) refuse('has no project in it.');
       await db.raw('PRAGMA wal_checkpoint(TRUNCATE)');
     } catch (e) {

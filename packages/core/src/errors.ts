@@ -14,7 +14,11 @@ export const ERRORS = {
   'crs.missing': { status: 422, exit: 2, meaning: 'The data carry no coordinate reference system and one is needed.' },
   'crs.outside': { status: 422, exit: 2, meaning: 'The place cannot be expressed in the coordinate reference system.' },
   'method.unknown': { status: 404, exit: 2, meaning: 'There is no method of that id.' },
-  'method.input': { status: 422, exit: 2, meaning: 'An input is missing, of the wrong kind, or does not fit the others.' },
+  'method.input': {
+    status: 422,
+    exit: 2,
+    meaning: 'An input is missing, of the wrong kind, or does not fit the others.',
+  },
   'method.parameter': { status: 422, exit: 2, meaning: 'A parameter is missing, misspelt or out of range.' },
   'method.refused': { status: 422, exit: 2, meaning: 'A check before the run says it cannot give a right result.' },
   'method.memory': { status: 422, exit: 2, meaning: 'The run would need more memory than there is.' },

@@ -13,17 +13,30 @@ export function gridOf(columns: number, rows: number, cell = 10, over: Partial<G
 }
 
 /** A one-band raster from numbers; null is missing. */
-export function rasterOf(columns: number, values: (number | null)[], over: Partial<Grid> = {}, unit: string | null = 'm'): Raster {
+export function rasterOf(
+  columns: number,
+  values: (number | null)[],
+  over: Partial<Grid> = {},
+  unit: string | null = 'm',
+): Raster {
   const cells = Float32Array.from(values, (v) => v ?? NaN);
   return measureRaster(gridOf(columns, values.length / columns, 10, over), cells, { name: 'z', unit });
 }
 
-export function run(id: string, data: Record<string, Dataset | Dataset[]>, params: Record<string, unknown> = {}): Promise<Outcome> {
+export function run(
+  id: string,
+  data: Record<string, Dataset | Dataset[]>,
+  params: Record<string, unknown> = {},
+): Promise<Outcome> {
   const held = Object.fromEntries(Object.entries(data).map(([k, v]) => [k, Array.isArray(v) ? v : [v]]));
   return runMethod(methodOf(id), held, params);
 }
 
-export async function runRaster(id: string, data: Record<string, Dataset | Dataset[]>, params: Record<string, unknown> = {}): Promise<{ out: Raster; outcome: Outcome }> {
+export async function runRaster(
+  id: string,
+  data: Record<string, Dataset | Dataset[]>,
+  params: Record<string, unknown> = {},
+): Promise<{ out: Raster; outcome: Outcome }> {
   const outcome = await run(id, data, params);
   return { out: outcome.outputs[0]!.data as Raster, outcome };
 }

@@ -9,7 +9,11 @@ import { newId } from '../store/project-store';
 
 /** Streams a request's body into a file of the upload folder; refuses and removes it when it is too large or cut off. */
 export async function receive(req: Request, folder: string, most: number): Promise<string> {
-  const tooLarge = (): HelkError => new HelkError('file.tooLarge', `The file is larger than the ${(most / 2 ** 30).toFixed(1)} GiB that are taken in at once.`);
+  const tooLarge = (): HelkError =>
+    new HelkError(
+      'file.tooLarge',
+      `The file is larger than the ${(most / 2 ** 30).toFixed(1)} GiB that are taken in at once.`,
+    );
   const declared = Number(req.headers['content-length'] ?? 0);
   if (declared > most) throw tooLarge();
   const path = join(folder, newId());
@@ -37,7 +41,11 @@ export async function download(res: Response, path: string, name: string, mime: 
   res.setHeader('Content-Type', mime);
   res.setHeader('Content-Disposition', `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name)}`);
   try {
-    await new Promise<void>((resolve, reject) => res.sendFile(path, { dotfiles: 'allow' }, (e: Error | undefined) => (e && !res.headersSent ? reject(e) : resolve())));
+    await new Promise<void>((resolve, reject) =>
+      res.sendFile(path, { dotfiles: 'allow' }, (e: Error | undefined) =>
+        e && !res.headersSent ? reject(e) : resolve(),
+      ),
+    );
   } finally {
     await rm(path, { force: true });
   }

@@ -10,6 +10,8 @@ export function catalogueRoutes(app: Express): void {
   hang(app, 'openapi', () => openApi(VERSION));
   hang(app, 'methods', () => methods().map(describeMethod) as never);
   hang(app, 'method', ({ params }) => describeMethod(methodOf(params['method']!)) as never);
-  hang(app, 'searchCrs', ({ query }) => searchCrs(query.q, query.lon !== undefined && query.lat !== undefined ? [query.lon, query.lat] : null));
+  hang(app, 'searchCrs', ({ query }) =>
+    searchCrs(query.q, query.lon !== undefined && query.lat !== undefined ? [query.lon, query.lat] : null),
+  );
   hang(app, 'crs', ({ params }) => parseCrs(params['code']!));
 }

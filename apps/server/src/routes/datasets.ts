@@ -36,7 +36,11 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
     if (runs.liveRuns(p).some((r) => Object.values(r.inputs).flat().includes(row.id))) {
-      throw new HelkError('dataset.inUse', `"${row.name}" is being read by a run; wait for it or cancel it.`, 'dataset');
+      throw new HelkError(
+        'dataset.inUse',
+        `"${row.name}" is being read by a run; wait for it or cancel it.`,
+        'dataset',
+      );
     }
     await p.db('datasets').where({ id: row.id }).update({ state: 'removed' });
     p.send({ type: 'removed', ids: [row.id] });
@@ -82,7 +86,8 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
   hang(app, 'features', async ({ params, res }) => {
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
-    if (row.kind === 'raster') throw new HelkError('request.invalid', 'A raster has no features; ask for its chunks.', 'dataset');
+    if (row.kind === 'raster')
+      throw new HelkError('request.invalid', 'A raster has no features; ask for its chunks.', 'dataset');
     res.setHeader('Content-Type', 'application/octet-stream');
     res.end(Buffer.from(await readBlob(p.db, row.id)));
   });
@@ -91,7 +96,10 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
     const target = join(projects.uploads, newId());
-    const handle = pool.start({ kind: 'export', file: p.file, dataset: row.id, format: query.format ?? null, target }, () => undefined);
+    const handle = pool.start(
+      { kind: 'export', file: p.file, dataset: row.id, format: query.format ?? null, target },
+      () => undefined,
+    );
     res.on('close', () => {
       if (!res.writableFinished) handle.cancel();
     });
@@ -103,7 +111,11 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
 }
 
 /** The info of a dataset with a system or unit it lacked; what is known is not overwritten. */
-async function completed(p: Project, row: DatasetRow, body: { crs?: string | undefined; unit?: string | undefined }): Promise<DatasetInfo> {
+async function completed(
+  p: Project,
+  row: DatasetRow,
+  body: { crs?: string | undefined; unit?: string | undefined },
+): Promise<DatasetInfo> {
   const info = JSON.parse(row.info) as DatasetInfo;
   const known = (what: string): never => {
     throw new HelkError('request.invalid', `The dataset has a ${what} already; use a method to change it.`, what);

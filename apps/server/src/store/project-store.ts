@@ -86,7 +86,11 @@ export function toRun(r: RunRow, outputs: string[]): ApiRun {
 
 export function toDataset(r: DatasetRow): ApiDataset {
   const info = JSON.parse(r.info) as DatasetInfo;
-  const notes = (JSON.parse(r.notes) as Note[]).map((n): Check => ({ level: n.level === 'info' ? 'fine' : n.level, code: n.code, message: n.message }));
+  const notes = (JSON.parse(r.notes) as Note[]).map((n): Check => ({
+    level: n.level === 'info' ? 'fine' : n.level,
+    code: n.code,
+    message: n.message,
+  }));
   return {
     id: r.id,
     name: r.name,
@@ -108,15 +112,31 @@ export async function listDatasets(db: Knex): Promise<ApiDataset[]> {
 
 export async function listRuns(db: Knex): Promise<ApiRun[]> {
   const rows = (await db('runs').orderBy('created_at')) as RunRow[];
-  const made = (await db('datasets').whereNot({ state: 'staged' }).whereNotNull('run_id').orderBy('position').select('id', 'run_id')) as { id: string; run_id: string }[];
-  return rows.map((r) => toRun(r, made.filter((d) => d.run_id === r.id).map((d) => d.id)));
+  const made = (await db('datasets')
+    .whereNot({ state: 'staged' })
+    .whereNotNull('run_id')
+    .orderBy('position')
+    .select('id', 'run_id')) as { id: string; run_id: string }[];
+  return rows.map((r) =>
+    toRun(
+      r,
+      made.filter((d) => d.run_id === r.id).map((d) => d.id),
+    ),
+  );
 }
 
 export async function getRun(db: Knex, id: string): Promise<ApiRun> {
   const row = (await db('runs').where({ id }).first()) as RunRow | undefined;
   if (!row) throw new HelkError('dataset.unknown', `There is no run "${id}" in this project.`, 'run');
-  const made = (await db('datasets').whereNot({ state: 'staged' }).where({ run_id: id }).orderBy('position').select('id')) as { id: string }[];
-  return toRun(row, made.map((d) => d.id));
+  const made = (await db('datasets')
+    .whereNot({ state: 'staged' })
+    .where({ run_id: id })
+    .orderBy('position')
+    .select('id')) as { id: string }[];
+  return toRun(
+    row,
+    made.map((d) => d.id),
+  );
 }
 
 export async function getDatasetRow(db: Knex, id: string, state: DatasetRow['state'] = 'ready'): Promise<DatasetRow> {
@@ -126,10 +146,17 @@ export async function getDatasetRow(db: Knex, id: string, state: DatasetRow['sta
 }
 
 /** Loads a dataset whole. */
-export async function loadDataset(db: Knex, id: string, progress: (share: number, stage: string) => void): Promise<{ row: DatasetRow; info: DatasetInfo; data: Dataset }> {
+export async function loadDataset(
+  db: Knex,
+  id: string,
+  progress: (share: number, stage: string) => void,
+): Promise<{ row: DatasetRow; info: DatasetInfo; data: Dataset }> {
   const row = await getDatasetRow(db, id);
   const info = JSON.parse(row.info) as DatasetInfo;
-  const data = row.kind === 'raster' ? await readRaster(db, id, info as RasterInfo, progress) : unpackBinary(await readBlob(db, id));
+  const data =
+    row.kind === 'raster'
+      ? await readRaster(db, id, info as RasterInfo, progress)
+      : unpackBinary(await readBlob(db, id));
   return { row, info, data };
 }
 
@@ -149,12 +176,18 @@ export interface NewDataset {
 }
 
 /** Writes a dataset in the staging state: nobody sees it until it is published. */
-export async function stageDataset(db: Knex, d: NewDataset, progress: (share: number, stage: string) => void): Promise<string> {
+export async function stageDataset(
+  db: Knex,
+  d: NewDataset,
+  progress: (share: number, stage: string) => void,
+): Promise<string> {
   const id = newId();
   const info = infoOf(d.data);
   if (info.kind === 'raster') {
     const bands = (d.data as { bands: { cells: unknown }[] }).bands;
-    info.bands.forEach((b, i) => Object.assign(b, { cellType: bands[i]!.cells instanceof Float64Array ? 'float64' : 'float32' }));
+    info.bands.forEach((b, i) =>
+      Object.assign(b, { cellType: bands[i]!.cells instanceof Float64Array ? 'float64' : 'float32' }),
+    );
   }
   const last = (await db('datasets').max('position as p').first()) as { p: number | null };
   await db('datasets').insert({
@@ -176,7 +209,11 @@ export async function stageDataset(db: Knex, d: NewDataset, progress: (share: nu
     const bytes = packBinary(d.data as Features | Table);
     for (let part = 0; part * BLOB_PART < bytes.length; part++) {
       progress((part * BLOB_PART) / bytes.length, 'storing');
-      await db('blobs').insert({ dataset_id: id, part, bytes: Buffer.from(bytes.subarray(part * BLOB_PART, (part + 1) * BLOB_PART)) });
+      await db('blobs').insert({
+        dataset_id: id,
+        part,
+        bytes: Buffer.from(bytes.subarray(part * BLOB_PART, (part + 1) * BLOB_PART)),
+      });
     }
   }
   return id;
@@ -184,22 +221,31 @@ export async function stageDataset(db: Knex, d: NewDataset, progress: (share: nu
 
 /** The name, or the name with the first free number behind it. */
 async function freeName(db: Knex, name: string): Promise<string> {
-  const taken = new Set(((await db('datasets').whereNot({ state: 'removed' }).select('name')) as { name: string }[]).map((r) => r.name));
+  const taken = new Set(
+    ((await db('datasets').whereNot({ state: 'removed' }).select('name')) as { name: string }[]).map((r) => r.name),
+  );
   if (!taken.has(name)) return name;
   for (let k = 2; ; k++) if (!taken.has(`${name} ${k}`)) return `${name} ${k}`;
 }
 
 /** Everything a run made becomes visible, and the run done, in one transaction. */
-export async function publish(db: Knex, runId: string, datasets: string[], outcome: { params: Record<string, unknown>; figures: Figures; notes: Note[] }): Promise<void> {
+export async function publish(
+  db: Knex,
+  runId: string,
+  datasets: string[],
+  outcome: { params: Record<string, unknown>; figures: Figures; notes: Note[] },
+): Promise<void> {
   await db.transaction(async (t) => {
     if (datasets.length) await t('datasets').whereIn('id', datasets).update({ state: 'ready' });
-    await t('runs').where({ id: runId }).update({
-      state: 'done',
-      params: JSON.stringify(outcome.params),
-      figures: JSON.stringify(outcome.figures),
-      notes: JSON.stringify(outcome.notes),
-      ended_at: now(),
-    });
+    await t('runs')
+      .where({ id: runId })
+      .update({
+        state: 'done',
+        params: JSON.stringify(outcome.params),
+        figures: JSON.stringify(outcome.figures),
+        notes: JSON.stringify(outcome.notes),
+        ended_at: now(),
+      });
   });
 }
 
@@ -209,16 +255,27 @@ export async function discardStaged(db: Knex, runId: string | null): Promise<voi
   await (runId ? staged.where({ run_id: runId }) : staged).delete();
 }
 
-export async function endRun(db: Knex, runId: string, state: 'failed' | 'cancelled' | 'interrupted', problem: Problem): Promise<void> {
+export async function endRun(
+  db: Knex,
+  runId: string,
+  state: 'failed' | 'cancelled' | 'interrupted',
+  problem: Problem,
+): Promise<void> {
   await discardStaged(db, runId);
-  await db('runs').where({ id: runId }).update({ state, problem: JSON.stringify(problem), ended_at: now() });
+  await db('runs')
+    .where({ id: runId })
+    .update({ state, problem: JSON.stringify(problem), ended_at: now() });
 }
 
 /** At start-up: unfinished runs are marked, staged and removed data go. */
 export async function recover(db: Knex): Promise<number> {
   const open = (await db('runs').whereIn('state', ['queued', 'running']).select('id')) as { id: string }[];
   for (const { id } of open) {
-    await endRun(db, id, 'interrupted', { code: 'run.interrupted', message: 'Helk stopped while this run was under way. Nothing was changed; it can be run again.', path: null });
+    await endRun(db, id, 'interrupted', {
+      code: 'run.interrupted',
+      message: 'Helk stopped while this run was under way. Nothing was changed; it can be run again.',
+      path: null,
+    });
   }
   await discardStaged(db, null);
   await db('datasets').where({ state: 'removed' }).delete();

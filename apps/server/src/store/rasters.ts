@@ -1,7 +1,17 @@
 import { deflate, inflate } from 'node:zlib';
 import { promisify } from 'node:util';
 import type { Knex } from 'knex';
-import { HelkError, missingOf, newCells, type Band, type BandInfo, type Cells, type Grid, type Raster, type RasterInfo } from '@helk/core';
+import {
+  HelkError,
+  missingOf,
+  newCells,
+  type Band,
+  type BandInfo,
+  type Cells,
+  type Grid,
+  type Raster,
+  type RasterInfo,
+} from '@helk/core';
 import { halve } from '@helk/core/numeric/overview';
 
 export const CHUNK = 512;
@@ -34,7 +44,8 @@ export async function writeRaster(db: Knex, dataset: string, raster: Raster, pro
     let height = raster.grid.rows;
     for (let level = 0; level <= levels; level++) {
       const jobs: { column: number; row: number }[] = [];
-      for (let row = 0; row * CHUNK < height; row++) for (let column = 0; column * CHUNK < width; column++) jobs.push({ column, row });
+      for (let row = 0; row * CHUNK < height; row++)
+        for (let column = 0; column * CHUNK < width; column++) jobs.push({ column, row });
       for (let k = 0; k < jobs.length; k += AT_ONCE) {
         const share = level === 0 ? (k / jobs.length) * 0.75 : 0.75 + 0.25 * (level / (levels + 1));
         progress((b + share) / raster.bands.length, level === 0 ? 'storing' : 'storing overviews');
@@ -57,10 +68,22 @@ export async function writeRaster(db: Knex, dataset: string, raster: Raster, pro
 }
 
 /** The cells of one chunk, edge chunks as wide as they are; null when none has a value. */
-function cut(cells: Cells, width: number, height: number, column: number, row: number, missing: number): Uint8Array | null {
+function cut(
+  cells: Cells,
+  width: number,
+  height: number,
+  column: number,
+  row: number,
+  missing: number,
+): Uint8Array | null {
   const w = Math.min(CHUNK, width - column * CHUNK);
   const h = Math.min(CHUNK, height - row * CHUNK);
-  const out = cells instanceof Float64Array ? new Float64Array(w * h) : cells instanceof Int32Array ? new Int32Array(w * h) : new Float32Array(w * h);
+  const out =
+    cells instanceof Float64Array
+      ? new Float64Array(w * h)
+      : cells instanceof Int32Array
+        ? new Int32Array(w * h)
+        : new Float32Array(w * h);
   let some = false;
   for (let y = 0; y < h; y++) {
     const from = (row * CHUNK + y) * width + column * CHUNK;
@@ -87,9 +110,13 @@ export async function readRaster(db: Knex, dataset: string, info: RasterInfo, pr
     const down = Math.ceil(grid.rows / CHUNK);
     for (let row = 0; row < down; row++) {
       progress((b + row / down) / info.bands.length, 'reading');
-      const chunks = (await db('raster_chunks').where({ dataset_id: dataset, band: b, level: 0, row }).select('band', 'column', 'row', 'bytes')) as ChunkRow[];
-      if (chunks.length !== Math.ceil(grid.columns / CHUNK)) throw new HelkError('file.damaged', 'Cells of the dataset are missing in the project file.');
-      for (let k = 0; k < chunks.length; k += AT_ONCE) await Promise.all(chunks.slice(k, k + AT_ONCE).map((c) => paste(c, cells, grid)));
+      const chunks = (await db('raster_chunks')
+        .where({ dataset_id: dataset, band: b, level: 0, row })
+        .select('band', 'column', 'row', 'bytes')) as ChunkRow[];
+      if (chunks.length !== Math.ceil(grid.columns / CHUNK))
+        throw new HelkError('file.damaged', 'Cells of the dataset are missing in the project file.');
+      for (let k = 0; k < chunks.length; k += AT_ONCE)
+        await Promise.all(chunks.slice(k, k + AT_ONCE).map((c) => paste(c, cells, grid)));
     }
     bands.push({ ...band, cells });
   }
@@ -101,10 +128,17 @@ async function paste(c: ChunkRow, cells: Cells, grid: Grid): Promise<void> {
   const raw = await unpack(c.bytes);
   const w = Math.min(CHUNK, grid.columns - c.column * CHUNK);
   const h = Math.min(CHUNK, grid.rows - c.row * CHUNK);
-  if (raw.length !== w * h * cells.BYTES_PER_ELEMENT) throw new HelkError('file.damaged', 'A chunk of cells is damaged in the project file.');
+  if (raw.length !== w * h * cells.BYTES_PER_ELEMENT)
+    throw new HelkError('file.damaged', 'A chunk of cells is damaged in the project file.');
   const buffer = raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.length) as ArrayBuffer;
-  const part = cells instanceof Float64Array ? new Float64Array(buffer) : cells instanceof Int32Array ? new Int32Array(buffer) : new Float32Array(buffer);
-  for (let y = 0; y < h; y++) cells.set(part.subarray(y * w, (y + 1) * w), (c.row * CHUNK + y) * grid.columns + c.column * CHUNK);
+  const part =
+    cells instanceof Float64Array
+      ? new Float64Array(buffer)
+      : cells instanceof Int32Array
+        ? new Int32Array(buffer)
+        : new Float32Array(buffer);
+  for (let y = 0; y < h; y++)
+    cells.set(part.subarray(y * w, (y + 1) * w), (c.row * CHUNK + y) * grid.columns + c.column * CHUNK);
 }
 
 /** How the cells of a stored band are held; decided once, when it is stored, and kept in its info. */

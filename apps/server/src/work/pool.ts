@@ -8,7 +8,9 @@ import type { ExportTask, ImportTask, ProgressMessage, RunTask, Task, TaskResult
 const GRACE = 1000;
 
 /** The bundled worker; when the server itself runs from its sources, the one that `scripts/build.mjs node` made. */
-const WORKER = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? '../../../../dist/server/worker.js' : './worker.js', import.meta.url));
+const WORKER = fileURLToPath(
+  new URL(import.meta.url.endsWith('.ts') ? '../../../../dist/server/worker.js' : './worker.js', import.meta.url),
+);
 
 type Bare<T> = T extends Task ? Omit<T, 'cancel' | 'port'> : never;
 export type BareTask = Bare<RunTask> | Bare<ImportTask> | Bare<ExportTask>;
@@ -40,13 +42,22 @@ export class WorkerPool {
     port1.on('message', onProgress);
     const abort = new AbortController();
     const stopped: Problem = { code: 'run.cancelled', message: 'It was cancelled; nothing was changed.', path: null };
-    const done = (this.pool.run({ ...task, cancel, port: port2 }, { transferList: [port2], signal: abort.signal }) as Promise<TaskResult>)
+    const done = (
+      this.pool.run(
+        { ...task, cancel, port: port2 },
+        { transferList: [port2], signal: abort.signal },
+      ) as Promise<TaskResult>
+    )
       .catch((e: unknown): TaskResult => {
         if (Atomics.load(flag, 0) === 1) return { ok: false, problem: stopped };
         const why = e instanceof Error ? e.message : String(e);
         const problem: Problem = /memory|heap/i.test(why)
           ? { code: 'method.memory', message: 'The worker ran out of memory; nothing was changed.', path: null }
-          : { code: 'run.failed', message: `The worker stopped unexpectedly (${why.slice(0, 200)}); nothing was changed.`, path: null };
+          : {
+              code: 'run.failed',
+              message: `The worker stopped unexpectedly (${why.slice(0, 200)}); nothing was changed.`,
+              path: null,
+            };
         return { ok: false, problem };
       })
       .finally(() => port1.close());

@@ -36,7 +36,9 @@ export class RunService {
   private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
     const out: Record<string, DatasetInfo[]> = {};
     for (const [role, ids] of Object.entries(inputs)) {
-      out[role] = await Promise.all(ids.map(async (id) => JSON.parse((await getDatasetRow(project.db, id)).info) as DatasetInfo));
+      out[role] = await Promise.all(
+        ids.map(async (id) => JSON.parse((await getDatasetRow(project.db, id)).info) as DatasetInfo),
+      );
     }
     return out;
   }
@@ -48,17 +50,58 @@ export class RunService {
     const no = f.checks.find((c) => c.level === 'refused');
     if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
     if (r.variantOf) await getRun(project.db, r.variantOf);
-    const id = await this.record(project, { method: method.id, version: method.version, title: method.title, inputs: r.inputs, params: f.plain, seed: r.seed, variantOf: r.variantOf });
-    return this.launch(project, id, { kind: 'run', file: project.file, runId: id, memoryLimit: this.config.memoryLimit });
+    const id = await this.record(project, {
+      method: method.id,
+      version: method.version,
+      title: method.title,
+      inputs: r.inputs,
+      params: f.plain,
+      seed: r.seed,
+      variantOf: r.variantOf,
+    });
+    return this.launch(project, id, {
+      kind: 'run',
+      file: project.file,
+      runId: id,
+      memoryLimit: this.config.memoryLimit,
+    });
   }
 
-  async takeIn(project: Project, upload: string, o: { name: string; batch: string | null; crs: string | null }): Promise<ApiRun> {
-    const id = await this.record(project, { method: 'import', version: 1, title: o.name, inputs: {}, params: {}, seed: 0, variantOf: null });
+  async takeIn(
+    project: Project,
+    upload: string,
+    o: { name: string; batch: string | null; crs: string | null },
+  ): Promise<ApiRun> {
+    const id = await this.record(project, {
+      method: 'import',
+      version: 1,
+      title: o.name,
+      inputs: {},
+      params: {},
+      seed: 0,
+      variantOf: null,
+    });
     const { maxCells, maxUnpacked } = this.config;
-    return this.launch(project, id, { kind: 'import', file: project.file, runId: id, upload, ...o, maxCells, maxUnpacked }, () => rm(upload, { force: true }));
+    return this.launch(
+      project,
+      id,
+      { kind: 'import', file: project.file, runId: id, upload, ...o, maxCells, maxUnpacked },
+      () => rm(upload, { force: true }),
+    );
   }
 
-  private async record(project: Project, r: { method: string; version: number; title: string; inputs: object; params: object; seed: number; variantOf: string | null }): Promise<string> {
+  private async record(
+    project: Project,
+    r: {
+      method: string;
+      version: number;
+      title: string;
+      inputs: object;
+      params: object;
+      seed: number;
+      variantOf: string | null;
+    },
+  ): Promise<string> {
     const id = newId();
     const row: Partial<RunRow> = {
       id,
@@ -76,7 +119,12 @@ export class RunService {
     return id;
   }
 
-  private async launch(project: Project, id: string, task: BareTask, after: () => Promise<void> = () => Promise.resolve()): Promise<ApiRun> {
+  private async launch(
+    project: Project,
+    id: string,
+    task: BareTask,
+    after: () => Promise<void> = () => Promise.resolve(),
+  ): Promise<ApiRun> {
     const run = await getRun(project.db, id);
     const handle = this.pool.start(task, ({ share, stage }) => {
       const live = this.live.get(id);
@@ -93,7 +141,10 @@ export class RunService {
         const datasets = result.ok ? (await listDatasets(project.db)).filter((d) => result.outputs.includes(d.id)) : [];
         const finished = await getRun(project.db, id);
         this.live.delete(id);
-        const events: ProjectEvent[] = [...(datasets.length ? [{ type: 'datasets' as const, datasets }] : []), { type: 'run', run: finished }];
+        const events: ProjectEvent[] = [
+          ...(datasets.length ? [{ type: 'datasets' as const, datasets }] : []),
+          { type: 'run', run: finished },
+        ];
         for (const e of events) project.send(e);
       })
       .catch((e: unknown) => process.stderr.write(`Run ${id}: ${e instanceof Error ? e.message : String(e)}\n`))

@@ -40,4 +40,5 @@ export interface ProgressMessage {
 }
 
 /** What a worker answers; errors travel as plain problems so that their kind survives the thread. */
-export type TaskResult = { ok: true; outputs: string[]; format?: string } | { ok: false; problem: import('@helk/core').Problem };
+export type TaskResult =
+  { ok: true; outputs: string[]; format?: string } | { ok: false; problem: import('@helk/core').Problem };

@@ -72,10 +72,20 @@ async function run(db: Db, task: RunTask, progress: Progress, isCancelled: () =>
   const sibling = record.variantOf ? await getRun(db, record.variantOf) : null;
   const staged: string[] = [];
   for (const [k, o] of outcome.outputs.entries()) {
-    const p = slice(progress, 0.75 + (0.25 * k) / outcome.outputs.length, 0.75 + (0.25 * (k + 1)) / outcome.outputs.length);
+    const p = slice(
+      progress,
+      0.75 + (0.25 * k) / outcome.outputs.length,
+      0.75 + (0.25 * (k + 1)) / outcome.outputs.length,
+    );
     const label = method.outputs[o.role]!.label;
     const name = sibling ? variantName(method, label, sibling.params, outcome.params) : label;
-    staged.push(await stageDataset(db, { name, data: o.data, runId: task.runId, role: o.role, batch: null, source: null, notes: [] }, p));
+    staged.push(
+      await stageDataset(
+        db,
+        { name, data: o.data, runId: task.runId, role: o.role, batch: null, source: null, notes: [] },
+        p,
+      ),
+    );
   }
   if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
   await publish(db, task.runId, staged, outcome);
@@ -87,14 +97,31 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
   progress(0, 'reading');
   const bytes = new Uint8Array(await readBytes(task.upload));
   const crs = task.crs ? parseCrs(task.crs) : null;
-  const { format, layers } = await readFile(task.name, bytes, { crs, maxCells: task.maxCells, maxUnpacked: task.maxUnpacked, progress: slice(progress, 0.02, 0.5) });
+  const { format, layers } = await readFile(task.name, bytes, {
+    crs,
+    maxCells: task.maxCells,
+    maxUnpacked: task.maxUnpacked,
+    progress: slice(progress, 0.02, 0.5),
+  });
   const sha256 = createHash('sha256').update(bytes).digest('hex');
   const staged: string[] = [];
   for (const [k, l] of layers.entries()) {
     const p = slice(progress, 0.5 + (0.5 * k) / layers.length, 0.5 + (0.5 * (k + 1)) / layers.length);
-    const source = { file: task.name, format: format.id, bytes: bytes.length, sha256, ...(task.crs ? { crs: task.crs } : {}) };
+    const source = {
+      file: task.name,
+      format: format.id,
+      bytes: bytes.length,
+      sha256,
+      ...(task.crs ? { crs: task.crs } : {}),
+    };
     const batch = task.batch ?? (layers.length > 1 ? task.runId : null);
-    staged.push(await stageDataset(db, { name: l.name, data: l.data, runId: task.runId, role: null, batch, source, notes: l.notes }, p));
+    staged.push(
+      await stageDataset(
+        db,
+        { name: l.name, data: l.data, runId: task.runId, role: null, batch, source, notes: l.notes },
+        p,
+      ),
+    );
   }
   await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });
   return staged;
@@ -103,6 +130,9 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
 async function write(db: Db, task: ExportTask, progress: Progress): Promise<string> {
   const { data } = await loadDataset(db, task.dataset, slice(progress, 0, 0.4));
   const format = (task.format ?? DEFAULT_FORMAT[data.kind]) as WriteFormat;
-  await writeFile(task.target, writeDataset(data, format, (s) => progress(0.4 + 0.6 * s, 'writing')));
+  await writeFile(
+    task.target,
+    writeDataset(data, format, (s) => progress(0.4 + 0.6 * s, 'writing')),
+  );
   return format;
 }

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
+import { formatNumber, transformer, wgs84 } from '@helk/core';
 import { AskBox } from './ask/ask-box';
 import { MethodsList } from './ask/methods-list';
 import { Evidence } from './evidence/evidence';
@@ -10,6 +11,7 @@ import { ICONS } from './parts/icons';
 import { ProjectMenu } from './projects/project-menu';
 import { RunSheet } from './run-sheet/run-sheet';
 import { BenchStore, type Stage } from './state/bench.store';
+import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
 
 /** The workbench: rail, stage, panes, evidence, run sheet. */
@@ -24,6 +26,7 @@ import { ProjectStore } from './state/project.store';
 export class App {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
+  private readonly cursor = inject(Cursor);
   protected readonly stages: { id: Stage; label: string }[] = [
     { id: 'gather', label: 'Gather' },
     { id: 'ledger', label: 'Ledger' },
@@ -34,6 +37,18 @@ export class App {
   protected readonly grid = computed(() => {
     const n = this.bench.panes().length;
     return n === 1 ? '1fr / 1fr' : n === 2 ? '1fr / 1fr 1fr' : n === 3 ? '1fr 1fr / 1fr 1fr' : '1fr 1fr / 1fr 1fr';
+  });
+  /** The cursor in the panes' system and in degrees. */
+  protected readonly place = computed(() => {
+    const c = this.cursor.at();
+    if (!c) return [];
+    const crs = this.store.crs();
+    const out = [0, 0];
+    transformer(crs, wgs84())(c.x, c.y, out);
+    const degrees = `${Math.abs(out[1]!).toFixed(5)}° ${out[1]! < 0 ? 'S' : 'N'} ${Math.abs(out[0]!).toFixed(5)}° ${out[0]! < 0 ? 'W' : 'E'}`;
+    return crs.geographic
+      ? [degrees]
+      : [`${formatNumber(Math.round(c.x))} E ${formatNumber(Math.round(c.y))} N ${crs.unit}`, degrees];
   });
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
 

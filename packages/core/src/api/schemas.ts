@@ -13,15 +13,32 @@ export const ProblemDocument = z.object({
   path: z.string().nullable(),
 });
 
-export const NoteShape = z.object({ level: z.enum(['info', 'look', 'refused']), code: z.string(), message: z.string() });
+export const NoteShape = z.object({
+  level: z.enum(['info', 'look', 'refused']),
+  code: z.string(),
+  message: z.string(),
+});
 
 export const MendShape = z.object({
   label: z.string(),
   set: z.record(z.string(), z.unknown()).optional(),
-  run: z.object({ method: z.string(), role: z.string(), input: z.string(), params: z.record(z.string(), z.unknown()).optional() }).optional(),
+  run: z
+    .object({
+      method: z.string(),
+      role: z.string(),
+      input: z.string(),
+      params: z.record(z.string(), z.unknown()).optional(),
+    })
+    .optional(),
 });
 
-export const CheckShape = z.object({ level: z.enum(['fine', 'look', 'refused']), code: z.string(), message: z.string(), about: z.string().optional(), mend: MendShape.optional() });
+export const CheckShape = z.object({
+  level: z.enum(['fine', 'look', 'refused']),
+  code: z.string(),
+  message: z.string(),
+  about: z.string().optional(),
+  mend: MendShape.optional(),
+});
 
 /** Grid, bands, columns and facts, as `DatasetInfo` of the core. */
 export const InfoShape = z.looseObject({ kind: z.enum(['raster', 'features', 'table']) });
@@ -66,12 +83,24 @@ export const RunShape = z.object({
   endedAt: z.string().nullable(),
 });
 
-export const ProjectShape = z.object({ id: Id, name: z.string(), note: z.string(), bytes: z.number(), createdAt: z.string(), openedAt: z.string().nullable() });
+export const ProjectShape = z.object({
+  id: Id,
+  name: z.string(),
+  note: z.string(),
+  bytes: z.number(),
+  createdAt: z.string(),
+  openedAt: z.string().nullable(),
+});
 
 /** What stands in the panes; kept with the project so that it opens as it was left. */
 export const Workbench = z.looseObject({ version: z.literal(1) });
 
-export const ProjectDetail = z.object({ project: ProjectShape, datasets: z.array(DatasetShape), runs: z.array(RunShape), workbench: Workbench.nullable() });
+export const ProjectDetail = z.object({
+  project: ProjectShape,
+  datasets: z.array(DatasetShape),
+  runs: z.array(RunShape),
+  workbench: Workbench.nullable(),
+});
 
 const Title = z.string().trim().min(1, 'A name is needed.').max(200, 'A name has at most 200 characters.');
 
@@ -98,9 +127,28 @@ export const ForecastShape = z.object({
   estimate: z.object({ cells: z.number(), bytes: z.number(), seconds: z.number() }).nullable(),
   plain: z.record(z.string(), z.unknown()),
 });
-export const CrsHitShape = z.object({ code: z.string(), name: z.string(), area: z.string(), geographic: z.boolean(), unit: z.string(), covers: z.boolean() });
-export const CrsShape = z.object({ code: z.string().nullable(), name: z.string(), proj4: z.string(), geographic: z.boolean(), unit: z.string(), caution: z.string().optional() });
-export const MethodShape = z.looseObject({ id: z.string(), title: z.string(), question: z.string(), family: z.string() });
+export const CrsHitShape = z.object({
+  code: z.string(),
+  name: z.string(),
+  area: z.string(),
+  geographic: z.boolean(),
+  unit: z.string(),
+  covers: z.boolean(),
+});
+export const CrsShape = z.object({
+  code: z.string().nullable(),
+  name: z.string(),
+  proj4: z.string(),
+  geographic: z.boolean(),
+  unit: z.string(),
+  caution: z.string().optional(),
+});
+export const MethodShape = z.looseObject({
+  id: z.string(),
+  title: z.string(),
+  question: z.string(),
+  family: z.string(),
+});
 
 export type ApiDataset = z.infer<typeof DatasetShape>;
 export type ApiRun = z.infer<typeof RunShape>;
@@ -111,4 +159,8 @@ export type ApiForecast = z.infer<typeof ForecastShape>;
 export type ApiCrsHit = z.infer<typeof CrsHitShape>;
 
 /** What the event stream of a project sends. */
-export type ProjectEvent = { type: 'run'; run: ApiRun } | { type: 'datasets'; datasets: ApiDataset[] } | { type: 'removed'; ids: string[] } | { type: 'project'; project: ApiProject };
+export type ProjectEvent =
+  | { type: 'run'; run: ApiRun }
+  | { type: 'datasets'; datasets: ApiDataset[] }
+  | { type: 'removed'; ids: string[] }
+  | { type: 'project'; project: ApiProject };

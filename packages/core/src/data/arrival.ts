@@ -1,6 +1,6 @@
 import type { Check } from '../method/define';
 import { suggestUtm, transformExtent, wgs84 } from './crs';
-import type { DatasetInfo, RasterInfo } from './dataset';
+import type { BandFacts, DatasetInfo, RasterInfo } from './dataset';
 import { gridExtent } from './raster';
 
 /** Longitude and latitude of the middle of a dataset, or null when it has no CRS or lies nowhere. */
@@ -24,11 +24,16 @@ export function arrivalChecks(info: DatasetInfo): Check[] {
   const checks: Check[] = [];
   const crs = info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : undefined;
   if (crs === null) {
-    checks.push({ level: 'look', code: 'crs.missing', message: 'No coordinate reference system is given; set it before measuring or comparing places.' });
+    checks.push({
+      level: 'look',
+      code: 'crs.missing',
+      message: 'No coordinate reference system is given; set it before measuring or comparing places.',
+    });
   }
   if (crs?.caution) checks.push({ level: 'look', code: 'crs.caution', message: `${crs.name}: ${crs.caution}.` });
   if (info.kind === 'raster') rasterChecks(info, checks);
-  if (info.kind === 'features' && info.count === 0) checks.push({ level: 'look', code: 'features.none', message: 'There is no feature in it.' });
+  if (info.kind === 'features' && info.count === 0)
+    checks.push({ level: 'look', code: 'features.none', message: 'There is no feature in it.' });
   return checks;
 }
 
@@ -58,8 +63,20 @@ function rasterChecks(info: RasterInfo, checks: Check[]): void {
         mend: { label: 'Fill them', run: { method: 'raster.fillGaps', role: 'raster', input: 'raster' } },
       });
     }
+    for (const odd of b.role === 'depth' || b.role === 'difference' ? [] : strays(f)) {
+      const unit = b.unit ? ` ${b.unit}` : '';
+      checks.push({
+        level: 'look',
+        code: 'band.range',
+        message: `${odd.value}${unit}${of} lies far ${odd.side} the rest (98 % are between ${round(f.percentiles['1']!)} and ${round(f.percentiles['99']!)}${unit}): single wrong cells?`,
+      });
+    }
     if (b.kind === 'measure' && f.distinct <= 24 && f.summary.count > 2000 && /int/.test(b.storedType)) {
-      checks.push({ level: 'look', code: 'band.classes', message: `Only ${f.distinct} different whole numbers${of}: these may be classes rather than measures.` });
+      checks.push({
+        level: 'look',
+        code: 'band.classes',
+        message: `Only ${f.distinct} different whole numbers${of}: these may be classes rather than measures.`,
+      });
     }
   }
   if (crs?.geographic) {
@@ -69,10 +86,29 @@ function rasterChecks(info: RasterInfo, checks: Check[]): void {
       level: 'look',
       code: 'crs.degrees',
       message: `Cells are in degrees; distances, slopes and areas want metres${utm ? `: ${utm.name} fits this place` : ''}.`,
-      mend: utm ? { label: `Project to ${utm.code}`, run: { method: 'raster.reproject', role: 'raster', input: 'raster', params: { crs: utm.code } } } : undefined,
+      mend: utm
+        ? {
+            label: `Project to ${utm.code}`,
+            run: { method: 'raster.reproject', role: 'raster', input: 'raster', params: { crs: utm.code } },
+          }
+        : undefined,
     });
   }
 }
+
+/** Ends of the range that stand off from the middle 98 % by more than its whole width (common practice, no source). */
+function strays(f: BandFacts): { value: number; side: 'below' | 'above' }[] {
+  const low = f.percentiles['1']!;
+  const high = f.percentiles['99']!;
+  const width = high - low;
+  if (f.suspectCode || !(width > 0)) return [];
+  return [
+    ...(low - f.summary.min > 1.5 * width ? [{ value: round(f.summary.min), side: 'below' as const }] : []),
+    ...(f.summary.max - high > 3 * width ? [{ value: round(f.summary.max), side: 'above' as const }] : []),
+  ];
+}
+
+const round = (v: number): number => Number(v.toPrecision(4));
 
 export function plural(n: number, noun: string): string {
   return `${n.toLocaleString('en').replaceAll(',', ' ')} ${noun}${n === 1 ? '' : 's'}`;

@@ -24,18 +24,34 @@ export function useCrsCatalogue(entries: readonly CrsEntry[]): void {
   catalogue = new Map(entries.map((e) => [e[0], e]));
 }
 
-const WGS84: Crs = { code: 'EPSG:4326', name: 'WGS 84', proj4: '+proj=longlat +datum=WGS84 +no_defs', geographic: true, unit: '°' };
+const WGS84: Crs = {
+  code: 'EPSG:4326',
+  name: 'WGS 84',
+  proj4: '+proj=longlat +datum=WGS84 +no_defs',
+  geographic: true,
+  unit: '°',
+};
 
 export const wgs84 = (): Crs => WGS84;
 
 /** The CRS of a PROJ definition; `code` and `name` are taken as given. */
 export function crsFromProj4(definition: string, name: string, code: string | null = null): Crs {
   const geographic = /\+proj=(longlat|latlong)\b/.test(definition);
-  const unit = geographic ? '°' : /\+units=us-ft\b/.test(definition) ? 'us-ft' : /\+units=ft\b/.test(definition) ? 'ft' : 'm';
+  const unit = geographic
+    ? '°'
+    : /\+units=us-ft\b/.test(definition)
+      ? 'us-ft'
+      : /\+units=ft\b/.test(definition)
+        ? 'ft'
+        : 'm';
   try {
     proj4(WGS84.proj4, definition);
   } catch {
-    throw new HelkError('crs.unknown', `The definition "${definition.slice(0, 80)}" is not one that can be used.`, 'crs');
+    throw new HelkError(
+      'crs.unknown',
+      `The definition "${definition.slice(0, 80)}" is not one that can be used.`,
+      'crs',
+    );
   }
   return { code, name, proj4: definition, geographic, unit };
 }
@@ -60,9 +76,16 @@ export function parseCrs(text: string, path: string | null = 'crs'): Crs {
   const t = text.trim();
   if (/^\+proj=/.test(t)) return crsFromProj4(t, t.slice(0, 60));
   if (/CRS:?84$/i.test(t)) return WGS84;
-  const m = /^(?:EPSG:|urn:ogc:def:crs:EPSG:[\d.]*:|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(t);
+  const m =
+    /^(?:EPSG:|urn:ogc:def:crs:EPSG:[\d.]*:|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(
+      t,
+    );
   if (!m) {
-    throw new HelkError('crs.unknown', `"${text}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`, path);
+    throw new HelkError(
+      'crs.unknown',
+      `"${text}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`,
+      path,
+    );
   }
   return crsOfCode(Number(m[1]), path);
 }
@@ -72,7 +95,12 @@ export function crsOfCode(code: number, path: string | null = 'crs'): Crs {
   if (code > 32600 && code <= 32660) return utm(code - 32600, false);
   if (code > 32700 && code <= 32760) return utm(code - 32700, true);
   const e = catalogue.get(code);
-  if (!e) throw new HelkError('crs.unknown', `EPSG:${code} is not in the list of coordinate reference systems Helk knows.`, path);
+  if (!e)
+    throw new HelkError(
+      'crs.unknown',
+      `EPSG:${code} is not in the list of coordinate reference systems Helk knows.`,
+      path,
+    );
   return ofEntry(e);
 }
 
@@ -98,7 +126,7 @@ export interface CrsHit {
  */
 export function searchCrs(query: string, place: [number, number] | null, most = 30): CrsHit[] {
   const words = query.toLowerCase().replace('epsg:', '').split(/\s+/).filter(Boolean);
-  const found: { e: CrsEntry; covers: boolean; exact: boolean; size: number }[] = [];
+  const found: { e: CrsEntry; covers: boolean; exact: boolean; named: boolean; size: number }[] = [];
   for (const e of catalogue.values()) {
     const hay = `${e[1]} ${e[2]}`.toLowerCase();
     const code = String(e[0]);
@@ -106,9 +134,14 @@ export function searchCrs(query: string, place: [number, number] | null, most = 
     const covers = place !== null && contains(e, place);
     if (words.length === 0 && !covers) continue;
     const width = e[5] >= e[3] ? e[5] - e[3] : e[5] + 360 - e[3];
-    found.push({ e, covers, exact: words.includes(code), size: width * (e[6] - e[4]) });
+    found.push({ e, covers, exact: words.includes(code), named: words.every((w) => e[1].toLowerCase().includes(w)), size: width * (e[6] - e[4]) });
   }
-  found.sort((a, b) => Number(b.exact) - Number(a.exact) || Number(b.covers) - Number(a.covers) || a.size - b.size || a.e[0] - b.e[0]);
+  found.sort(
+    (a, b) =>
+      Number(b.exact) - Number(a.exact) ||
+      Number(b.named) - Number(a.named) ||
+      Number(b.covers) - Number(a.covers) || a.size - b.size || a.e[0] - b.e[0],
+  );
   return found.slice(0, most).map(({ e, covers }) => {
     const c = /\+proj=(longlat|latlong)\b/.test(e[7]);
     const unit = c ? '°' : /us-ft/.test(e[7]) ? 'us-ft' : /\+units=ft/.test(e[7]) ? 'ft' : 'm';
@@ -197,7 +230,11 @@ export function transformExtent(e: Extent, from: Crs, to: Crs, steps = 20): Exte
     }
   }
   if (!(r[2] >= r[0])) {
-    throw new HelkError('crs.outside', `The data lie where ${to.code ?? to.name} cannot express places; choose a system that covers them.`, 'crs');
+    throw new HelkError(
+      'crs.outside',
+      `The data lie where ${to.code ?? to.name} cannot express places; choose a system that covers them.`,
+      'crs',
+    );
   }
   return r;
 }

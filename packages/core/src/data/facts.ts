@@ -9,7 +9,10 @@ const SAMPLE = 200_000;
 const BINS = 128;
 
 /** Codes that stand for "missing" in practice (common practice, no source): all-nines, type limits, huge floats. */
-const CODES = [-9999, -9999.99, -99999, -999, -99.99, 9999, 99999, -32768, 32767, 65535, 255, -2147483648, 1e20, -1e30, -3.4028234663852886e38, 3.4028234663852886e38];
+const CODES = [
+  -9999, -9999.99, -99999, -999, -99.99, 9999, 99999, -32768, 32767, 65535, 255, -2147483648, 1e20, -1e30,
+  -3.4028234663852886e38, 3.4028234663852886e38,
+];
 
 /** The facts of a band that checks and drawings rest on. O(cells). */
 export function bandFacts(band: Band, grid: Grid): BandFacts {
@@ -27,7 +30,11 @@ export function bandFacts(band: Band, grid: Grid): BandFacts {
   }
   return {
     summary,
-    histogram: histogram(cells, summary.min, summary.max, BINS, missing),
+    // Where nothing changed is not part of how much changed.
+    histogram:
+      band.role === 'depth' && summary.max > 0
+        ? histogram(cells, Number.MIN_VALUE, summary.max, 32, missing)
+        : histogram(cells, summary.min, summary.max, BINS, missing),
     percentiles,
     enclosedCells: gaps.reduce((s, g) => s + g.cells.length, 0),
     enclosedGaps: gaps.length,
@@ -35,7 +42,9 @@ export function bandFacts(band: Band, grid: Grid): BandFacts {
       .map((g) => boxOf(g.cells, grid.columns))
       .sort((a, b) => b.cells - a.cells)
       .slice(0, 200),
-    ...(band.role === 'depth' || band.role === 'difference' ? { extremes: furthestFromZero(cells, missing, grid.columns) } : {}),
+    ...(band.role === 'depth' || band.role === 'difference'
+      ? { extremes: furthestFromZero(cells, missing, grid.columns) }
+      : {}),
     suspectCode: suspect(cells, summary.min, summary.max, sorted),
     distinct: Math.min(seen.size, 256),
   };
@@ -55,7 +64,11 @@ function boxOf(cells: Int32Array, width: number): BandFacts['gapBoxes'][number] 
 }
 
 /** Cells furthest from zero, greedily, leaving out those near one already taken. O(n) for the few candidates kept. */
-function furthestFromZero(cells: ArrayLike<number>, missing: number, width: number): NonNullable<BandFacts['extremes']> {
+function furthestFromZero(
+  cells: ArrayLike<number>,
+  missing: number,
+  width: number,
+): NonNullable<BandFacts['extremes']> {
   const most = 4000;
   let floor = 0;
   let held: { i: number; v: number }[] = [];
@@ -110,11 +123,22 @@ function suspect(cells: ArrayLike<number>, min: number, max: number, sorted: Flo
 /** Everything there is to know of a dataset without its bulk. */
 export function infoOf(d: Dataset): DatasetInfo {
   if (d.kind === 'raster') {
-    return { kind: 'raster', grid: d.grid, bands: d.bands.map((b) => ({ ...bandInfo(b), facts: bandFacts(b, d.grid) })) };
+    return {
+      kind: 'raster',
+      grid: d.grid,
+      bands: d.bands.map((b) => ({ ...bandInfo(b), facts: bandFacts(b, d.grid) })),
+    };
   }
   const columns = d.columns.map(({ name, type, unit }) => ({ name, type, unit }));
   if (d.kind === 'features') {
-    return { kind: 'features', crs: d.crs, geometry: d.geometry, count: featureCount(d), extent: featuresExtent(d), columns };
+    return {
+      kind: 'features',
+      crs: d.crs,
+      geometry: d.geometry,
+      count: featureCount(d),
+      extent: featuresExtent(d),
+      columns,
+    };
   }
   return { kind: 'table', rows: tableRows(d), columns };
 }

@@ -30,7 +30,12 @@ const UNITS: Unit[] = [
   { symbol: 'd', dimension: 'time', factor: 86400, names: ['day', 'days'] },
   { symbol: '°', dimension: 'angle', factor: 1, names: ['deg', 'degree', 'degrees'] },
   { symbol: '′', dimension: 'angle', factor: 1 / 60, names: ['arcmin', 'arcminute', 'arcminutes', "'"] },
-  { symbol: '″', dimension: 'angle', factor: 1 / 3600, names: ['arcsec', 'arcsecond', 'arcseconds', 'arc-second', '"'] },
+  {
+    symbol: '″',
+    dimension: 'angle',
+    factor: 1 / 3600,
+    names: ['arcsec', 'arcsecond', 'arcseconds', 'arc-second', '"'],
+  },
   { symbol: 'rad', dimension: 'angle', factor: 180 / Math.PI, names: ['radian', 'radians'] },
 ];
 
@@ -82,9 +87,13 @@ export function parseQuantity(input: string | number, dimension: Dimension, path
   const name = m[2]!.trim();
   if (name === '') return { value, unit: '' };
   const unit = findUnit(name);
-  const fits = unit && (dimension === 'cell' ? unit.dimension === 'length' || unit.dimension === 'angle' : unit.dimension === dimension);
+  const fits =
+    unit &&
+    (dimension === 'cell' ? unit.dimension === 'length' || unit.dimension === 'angle' : unit.dimension === dimension);
   if (!unit || !fits) {
-    return refuse(`"${name}" in "${input}" is not a unit of ${dimension}; use one of ${unitsOf(dimension).join(', ')}.`);
+    return refuse(
+      `"${name}" in "${input}" is not a unit of ${dimension}; use one of ${unitsOf(dimension).join(', ')}.`,
+    );
   }
   return { value, unit: unit.symbol };
 }

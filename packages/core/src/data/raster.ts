@@ -83,7 +83,13 @@ export function sameSize(a: number, b: number, cells: number): boolean {
 }
 
 export function sameGrid(a: Grid, b: Grid): boolean {
-  return a.columns === b.columns && a.rows === b.rows && sameLattice(a, b) && Math.abs(a.x - b.x) < a.dx * 1e-3 && Math.abs(a.y - b.y) < a.dy * 1e-3;
+  return (
+    a.columns === b.columns &&
+    a.rows === b.rows &&
+    sameLattice(a, b) &&
+    Math.abs(a.x - b.x) < a.dx * 1e-3 &&
+    Math.abs(a.y - b.y) < a.dy * 1e-3
+  );
 }
 
 /** Semi-major axis and squared eccentricity of WGS 84, used for metres on geographic grids whatever their datum. */
@@ -136,7 +142,11 @@ export function newCells(kind: 'measure' | 'category', n: number, wide = false):
 
 /** Cells like the given ones, of the same type, not filled. */
 export function cellsLike(c: Cells, n = c.length): Cells {
-  return c instanceof Int32Array ? new Int32Array(n) : c instanceof Float64Array ? new Float64Array(n) : new Float32Array(n);
+  return c instanceof Int32Array
+    ? new Int32Array(n)
+    : c instanceof Float64Array
+      ? new Float64Array(n)
+      : new Float32Array(n);
 }
 
 /** The facts of a band without its cells. */
@@ -148,7 +158,11 @@ export function bandInfo(b: Band): BandInfo {
 /** A one-band measure raster on a grid. */
 export function measureRaster(grid: Grid, cells: Cells, info: Partial<BandInfo> & { name: string }): Raster {
   const storedType: StoredType = cells instanceof Float64Array ? 'float64' : 'float32';
-  return { kind: 'raster', grid, bands: [{ unit: null, kind: 'measure', storedType, missingCode: null, ...info, cells }] };
+  return {
+    kind: 'raster',
+    grid,
+    bands: [{ unit: null, kind: 'measure', storedType, missingCode: null, ...info, cells }],
+  };
 }
 
 /** The first band, or a refusal when the raster has none. */

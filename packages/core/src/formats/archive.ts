@@ -18,14 +18,22 @@ export const zip: FileFormat = {
           total += f.originalSize;
           // The directory's own sizes are checked before a byte is unpacked.
           if (total > options.maxUnpacked) {
-            throw new HelkError('file.tooLarge', `"${name}" unpacks to more than ${(options.maxUnpacked / 2 ** 30).toFixed(1)} GiB; unpack it and take in what you need.`, name);
+            throw new HelkError(
+              'file.tooLarge',
+              `"${name}" unpacks to more than ${(options.maxUnpacked / 2 ** 30).toFixed(1)} GiB; unpack it and take in what you need.`,
+              name,
+            );
           }
           return !f.name.endsWith('/') && !/(^|\/)(\.|__MACOSX)/.test(f.name);
         },
       });
     } catch (e) {
       if (e instanceof HelkError) throw e;
-      throw new HelkError('file.damaged', `"${name}" is a zip archive but cannot be unpacked; it may be cut off.`, name);
+      throw new HelkError(
+        'file.damaged',
+        `"${name}" is a zip archive but cannot be unpacked; it may be cut off.`,
+        name,
+      );
     }
     const entries = Object.entries(files);
     if (entries.length === 0) throw new HelkError('file.content', `"${name}" is an empty archive.`, name);
@@ -43,8 +51,18 @@ export const zip: FileFormat = {
         refused.push(entry);
       }
     }
-    if (layers.length === 0) throw new HelkError('file.content', `"${name}" holds nothing Helk reads (${refused.slice(0, 3).join(', ')}).`, name);
-    if (refused.length) layers[0]!.notes.push({ level: 'info', code: 'zip.passedOver', message: `Passed over in the archive: ${refused.slice(0, 5).join(', ')}${refused.length > 5 ? ' …' : ''}.` });
+    if (layers.length === 0)
+      throw new HelkError(
+        'file.content',
+        `"${name}" holds nothing Helk reads (${refused.slice(0, 3).join(', ')}).`,
+        name,
+      );
+    if (refused.length)
+      layers[0]!.notes.push({
+        level: 'info',
+        code: 'zip.passedOver',
+        message: `Passed over in the archive: ${refused.slice(0, 5).join(', ')}${refused.length > 5 ? ' …' : ''}.`,
+      });
     return layers;
   },
 };

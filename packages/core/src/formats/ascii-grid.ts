@@ -20,7 +20,8 @@ export const asciiGrid: FileFormat = {
       const m = HEADER.exec(line);
       if (!m) break;
       const v = Number(m[2]!.replace(',', '.'));
-      if (!Number.isFinite(v)) throw new HelkError('file.damaged', `"${name}": ${m[1]} is "${m[2]}", not a number.`, name);
+      if (!Number.isFinite(v))
+        throw new HelkError('file.damaged', `"${name}": ${m[1]} is "${m[2]}", not a number.`, name);
       header[m[1]!.toLowerCase()] = v;
       at = end + 1;
       if (at >= bytes.length) break;
@@ -32,8 +33,14 @@ export const asciiGrid: FileFormat = {
     };
     const columns = need('ncols');
     const rows = need('nrows');
-    if (!Number.isInteger(columns) || !Number.isInteger(rows) || columns < 1 || rows < 1) throw new HelkError('file.damaged', `"${name}" gives a size of ${columns} by ${rows} cells.`, name);
-    if (columns * rows > options.maxCells) throw new HelkError('file.tooLarge', `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells; at most ${options.maxCells / 1e6} million are taken in.`, name);
+    if (!Number.isInteger(columns) || !Number.isInteger(rows) || columns < 1 || rows < 1)
+      throw new HelkError('file.damaged', `"${name}" gives a size of ${columns} by ${rows} cells.`, name);
+    if (columns * rows > options.maxCells)
+      throw new HelkError(
+        'file.tooLarge',
+        `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells; at most ${options.maxCells / 1e6} million are taken in.`,
+        name,
+      );
     const dx = header['dx'] ?? need('cellsize');
     const dy = header['dy'] ?? header['cellsize'] ?? dx;
     if (!(dx > 0) || !(dy > 0)) throw new HelkError('file.damaged', `"${name}" gives a cell size of ${dx}.`, name);
@@ -43,16 +50,34 @@ export const asciiGrid: FileFormat = {
     const cells = new Float32Array(columns * rows);
     const { count, whole } = readNumbers(bytes, at, cells, missing, name, columns);
     if (count < cells.length) {
-      throw new HelkError('file.damaged', `"${name}" ends after ${count} of ${cells.length} values (row ${Math.floor(count / columns) + 1}); the file is cut off.`, name);
+      throw new HelkError(
+        'file.damaged',
+        `"${name}" ends after ${count} of ${cells.length} values (row ${Math.floor(count / columns) + 1}); the file is cut off.`,
+        name,
+      );
     }
     const grid: Grid = { crs: options.crs ?? null, x, y: south + rows * dy, dx, dy, columns, rows };
-    const band = { name: baseName(name), unit: null, kind: 'measure' as const, storedType: whole ? ('int32' as const) : ('float32' as const), missingCode: missing, cells };
+    const band = {
+      name: baseName(name),
+      unit: null,
+      kind: 'measure' as const,
+      storedType: whole ? ('int32' as const) : ('float32' as const),
+      missingCode: missing,
+      cells,
+    };
     return Promise.resolve([{ name: baseName(name), data: { kind: 'raster', grid, bands: [band] }, notes: [] }]);
   },
 };
 
 /** Numbers from text, byte by byte: fast for plain decimals, `Number` for the rest. */
-function readNumbers(bytes: Uint8Array, at: number, out: Float32Array, missing: number, name: string, columns: number): { count: number; whole: boolean } {
+function readNumbers(
+  bytes: Uint8Array,
+  at: number,
+  out: Float32Array,
+  missing: number,
+  name: string,
+  columns: number,
+): { count: number; whole: boolean } {
   let count = 0;
   let whole = true;
   const n = bytes.length;
@@ -85,7 +110,11 @@ function readNumbers(bytes: Uint8Array, at: number, out: Float32Array, missing: 
       const word = new TextDecoder().decode(bytes.subarray(start, i));
       v = /^[+-]?(nan|inf)/i.test(word) ? NaN : Number(word.replace(',', '.'));
       if (Number.isNaN(v) && !/^[+-]?(nan|inf)/i.test(word)) {
-        throw new HelkError('file.damaged', `"${name}": "${word.slice(0, 20)}" in row ${Math.floor(count / columns) + 1}, column ${(count % columns) + 1} is not a number.`, name);
+        throw new HelkError(
+          'file.damaged',
+          `"${name}": "${word.slice(0, 20)}" in row ${Math.floor(count / columns) + 1}, column ${(count % columns) + 1} is not a number.`,
+          name,
+        );
       }
     }
     if (v === missing) v = NaN;
@@ -100,16 +129,29 @@ export function writeAsciiGrid(r: Raster): string {
   const b = firstBand(r);
   const { grid } = r;
   if (Math.abs(grid.dx - grid.dy) > 1e-9 * grid.dx) {
-    throw new HelkError('export.unsupported', `An ASCII grid needs square cells; these are ${grid.dx} by ${grid.dy}. Reproject or resample first, or write a GeoTIFF.`);
+    throw new HelkError(
+      'export.unsupported',
+      `An ASCII grid needs square cells; these are ${grid.dx} by ${grid.dy}. Reproject or resample first, or write a GeoTIFF.`,
+    );
   }
   const code = b.missingCode ?? -9999;
   const missing = missingOf(b);
-  const lines = [`ncols ${grid.columns}`, `nrows ${grid.rows}`, `xllcorner ${grid.x}`, `yllcorner ${grid.y - grid.rows * grid.dy}`, `cellsize ${grid.dx}`, `NODATA_value ${code}`];
+  const lines = [
+    `ncols ${grid.columns}`,
+    `nrows ${grid.rows}`,
+    `xllcorner ${grid.x}`,
+    `yllcorner ${grid.y - grid.rows * grid.dy}`,
+    `cellsize ${grid.dx}`,
+    `NODATA_value ${code}`,
+  ];
   for (let y = 0; y < grid.rows; y++) {
     const row = new Array<string>(grid.columns);
     for (let x = 0; x < grid.columns; x++) {
       const v = b.cells[y * grid.columns + x]!;
-      row[x] = v !== v || v === missing ? String(code) : String(b.cells instanceof Float32Array ? Number(v.toPrecision(8)) : v);
+      row[x] =
+        v !== v || v === missing
+          ? String(code)
+          : String(b.cells instanceof Float32Array ? Number(v.toPrecision(8)) : v);
     }
     lines.push(row.join(' '));
   }

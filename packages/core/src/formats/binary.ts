@@ -48,7 +48,13 @@ export function packBinary(d: Features | Table): Uint8Array {
   }
   d.columns.forEach((c, i) => {
     const values = c.values instanceof Float64Array ? keep(`c${i}`, c.values) : c.values;
-    header.columns.push({ name: c.name, type: c.type, unit: c.unit, values, ...(c.missing ? { missing: keep(`m${i}`, c.missing) } : {}) });
+    header.columns.push({
+      name: c.name,
+      type: c.type,
+      unit: c.unit,
+      values,
+      ...(c.missing ? { missing: keep(`m${i}`, c.missing) } : {}),
+    });
   });
   const json = new TextEncoder().encode(JSON.stringify(header));
   const start = Math.ceil((12 + json.length) / 8) * 8;

@@ -29,28 +29,48 @@ export const delimited: FileFormat = {
     const delimiter = [';', '\t', ','].map((d) => ({ d, n: first.split(d).length })).sort((a, b) => b.n - a.n)[0]!.d;
     const parsed = Papa.parse<string[]>(text, { delimiter, skipEmptyLines: 'greedy' });
     const quote = parsed.errors.find((e) => e.type === 'Quotes');
-    if (quote) throw new HelkError('file.damaged', `"${name}": a quotation mark in line ${(quote.row ?? 0) + 1} is never closed.`, name);
+    if (quote)
+      throw new HelkError(
+        'file.damaged',
+        `"${name}": a quotation mark in line ${(quote.row ?? 0) + 1} is never closed.`,
+        name,
+      );
     const [header, ...rows] = parsed.data;
-    if (!header || rows.length === 0) throw new HelkError('file.content', `"${name}" has a header line but no rows.`, name);
+    if (!header || rows.length === 0)
+      throw new HelkError('file.content', `"${name}" has a header line but no rows.`, name);
     const names = uniqueNames(header);
     const ragged = rows.findIndex((r) => r.length !== header.length);
     if (ragged >= 0) {
       const n = rows.filter((r) => r.length !== header.length).length;
-      notes.push({ level: 'look', code: 'rows.ragged', message: `${n} of ${rows.length} rows have another number of fields than the header (the first is row ${ragged + 2}); absent fields are missing.` });
+      notes.push({
+        level: 'look',
+        code: 'rows.ragged',
+        message: `${n} of ${rows.length} rows have another number of fields than the header (the first is row ${ragged + 2}); absent fields are missing.`,
+      });
     }
     const decimalComma = delimiter !== ',' && looksDecimalComma(rows);
     const columns = names.map((n, i) => columnOf(n, rows, i, decimalComma));
     const xi = columns.findIndex((c) => X_NAMES.test(c.name) && c.type === 'number');
     const yi = columns.findIndex((c) => Y_NAMES.test(c.name) && c.type === 'number');
     if (xi < 0 || yi < 0) {
-      notes.push({ level: 'info', code: 'table.noCoordinates', message: 'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table.' });
+      notes.push({
+        level: 'info',
+        code: 'table.noCoordinates',
+        message:
+          'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table.',
+      });
       return Promise.resolve([{ name: baseName(name), data: { kind: 'table', columns }, notes }]);
     }
     const features = pointsFrom(columns, xi, yi, notes);
     const named = /^(lon|lat)/i.test(columns[xi]!.name);
     const fits = extentFitsDegrees(features.xy);
     features.crs = options.crs ?? (named && fits ? wgs84() : null);
-    if (named && !fits && !options.crs) notes.push({ level: 'look', code: 'crs.names', message: 'The columns are named like longitude and latitude, but their values are not degrees.' });
+    if (named && !fits && !options.crs)
+      notes.push({
+        level: 'look',
+        code: 'crs.names',
+        message: 'The columns are named like longitude and latitude, but their values are not degrees.',
+      });
     return Promise.resolve([{ name: baseName(name), data: features, notes }]);
   },
 };
@@ -96,7 +116,9 @@ function columnOf(name: string, rows: string[][], i: number, decimalComma: boole
     else numbers[k] = Number(t);
   }
   const extra = anyMissing ? { missing } : {};
-  return numeric ? { name, type: 'number', unit, values: numbers, ...extra } : { name, type: 'text', unit: null, values: raw, ...extra };
+  return numeric
+    ? { name, type: 'number', unit, values: numbers, ...extra }
+    : { name, type: 'text', unit: null, values: raw, ...extra };
 }
 
 function pointsFrom(columns: Column[], xi: number, yi: number, notes: Note[]): Features {
@@ -114,7 +136,12 @@ function pointsFrom(columns: Column[], xi: number, yi: number, notes: Note[]): F
     } else none++;
     b.endFeature();
   }
-  if (none) notes.push({ level: 'look', code: 'rows.noPlace', message: `${none} rows have no coordinates; they are kept without a place.` });
+  if (none)
+    notes.push({
+      level: 'look',
+      code: 'rows.noPlace',
+      message: `${none} rows have no coordinates; they are kept without a place.`,
+    });
   return b.build('point', null, columns);
 }
 

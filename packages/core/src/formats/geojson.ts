@@ -1,6 +1,14 @@
 import { HelkError } from '../errors';
 import { parseCrs, sameCrs, transformer, wgs84, type Crs } from '../data/crs';
-import { featureCount, FeaturesBuilder, ringArea2, valueOf, type Column, type Features, type GeometryType } from '../data/features';
+import {
+  featureCount,
+  FeaturesBuilder,
+  ringArea2,
+  valueOf,
+  type Column,
+  type Features,
+  type GeometryType,
+} from '../data/features';
 import type { Note } from '../method/job';
 import { baseName, headText, wholeText, type FileFormat, type Layer } from './reader';
 
@@ -15,7 +23,14 @@ interface Feature {
   properties: Record<string, unknown> | null;
 }
 
-const KIND: Record<string, GeometryType> = { Point: 'point', MultiPoint: 'point', LineString: 'line', MultiLineString: 'line', Polygon: 'polygon', MultiPolygon: 'polygon' };
+const KIND: Record<string, GeometryType> = {
+  Point: 'point',
+  MultiPoint: 'point',
+  LineString: 'line',
+  MultiLineString: 'line',
+  Polygon: 'polygon',
+  MultiPolygon: 'polygon',
+};
 const PLURAL: Record<GeometryType, string> = { point: 'points', line: 'lines', polygon: 'polygons' };
 
 /**
@@ -26,7 +41,9 @@ export const geojson: FileFormat = {
   id: 'geojson',
   title: 'GeoJSON',
   extensions: ['geojson', 'json'],
-  sniff: (b, name) => /^\s*\{/.test(headText(b, 512) ?? '') && (/\.(geo)?json$/i.test(name) || /"(FeatureCollection|Feature|coordinates)"/.test(headText(b, 4096) ?? '')),
+  sniff: (b, name) =>
+    /^\s*\{/.test(headText(b, 512) ?? '') &&
+    (/\.(geo)?json$/i.test(name) || /"(FeatureCollection|Feature|coordinates)"/.test(headText(b, 4096) ?? '')),
   read: (bytes, name, options) => {
     const notes: Note[] = [];
     const text = wholeText(bytes, notes);
@@ -35,7 +52,11 @@ export const geojson: FileFormat = {
       root = JSON.parse(text) as typeof root;
     } catch (e) {
       const at = /position (\d+)/.exec((e as Error).message)?.[1];
-      throw new HelkError('file.damaged', `"${name}" is not whole JSON${at ? ` (it breaks at character ${at} of ${text.length})` : ''}; the file may be cut off.`, name);
+      throw new HelkError(
+        'file.damaged',
+        `"${name}" is not whole JSON${at ? ` (it breaks at character ${at} of ${text.length})` : ''}; the file may be cut off.`,
+        name,
+      );
     }
     const features = listOf(root, name);
     const crs = crsMember(root.crs, name) ?? options.crs ?? wgs84();
@@ -43,25 +64,41 @@ export const geojson: FileFormat = {
     let empty = 0;
     let firstEmpty = 0;
     features.forEach((f, i) => {
-      if (!f || typeof f !== 'object' || f.type !== 'Feature') throw new HelkError('file.damaged', `"${name}": item ${i + 1} is not a feature.`, name);
+      if (!f || typeof f !== 'object' || f.type !== 'Feature')
+        throw new HelkError('file.damaged', `"${name}": item ${i + 1} is not a feature.`, name);
       if (!f.geometry) {
         if (!empty++) firstEmpty = i + 1;
         return;
       }
       const kind = KIND[f.geometry.type];
-      if (!kind) throw new HelkError('file.unsupported', `"${name}": feature ${i + 1} is a ${String(f.geometry.type).slice(0, 40)}; points, lines and polygons are read.`, name);
+      if (!kind)
+        throw new HelkError(
+          'file.unsupported',
+          `"${name}": feature ${i + 1} is a ${String(f.geometry.type).slice(0, 40)}; points, lines and polygons are read.`,
+          name,
+        );
       const list = kinds.get(kind);
       if (list) list.push(f);
       else kinds.set(kind, [f]);
     });
-    if (empty) notes.push({ level: 'look', code: 'features.noGeometry', message: `${empty} of ${features.length} features have no geometry (the first is number ${firstEmpty}); they were left out.` });
+    if (empty)
+      notes.push({
+        level: 'look',
+        code: 'features.noGeometry',
+        message: `${empty} of ${features.length} features have no geometry (the first is number ${firstEmpty}); they were left out.`,
+      });
     if (kinds.size === 0) throw new HelkError('file.content', `"${name}" holds no feature with a geometry.`, name);
     const layers: Layer[] = [...kinds].map(([kind, list]) => ({
       name: kinds.size > 1 ? `${baseName(name)} ${PLURAL[kind]}` : baseName(name),
       data: build(list, kind, crs, name, notes),
       notes,
     }));
-    if (kinds.size > 1) notes.push({ level: 'info', code: 'features.mixed', message: `The file mixes ${[...kinds.keys()].map((k) => PLURAL[k]).join(' and ')}; each became a dataset of its own.` });
+    if (kinds.size > 1)
+      notes.push({
+        level: 'info',
+        code: 'features.mixed',
+        message: `The file mixes ${[...kinds.keys()].map((k) => PLURAL[k]).join(' and ')}; each became a dataset of its own.`,
+      });
     return Promise.resolve(layers);
   },
 };
@@ -86,7 +123,11 @@ function build(list: Feature[], kind: GeometryType, crs: Crs, name: string, note
   let closed = 0;
   list.forEach((f, i) => {
     const bad = (): never => {
-      throw new HelkError('file.damaged', `"${name}": the coordinates of feature ${i + 1} are not numbers in the shape of a ${f.geometry!.type}.`, name);
+      throw new HelkError(
+        'file.damaged',
+        `"${name}": the coordinates of feature ${i + 1} are not numbers in the shape of a ${f.geometry!.type}.`,
+        name,
+      );
     };
     const point = (p: unknown): void => {
       if (!Array.isArray(p) || !Number.isFinite(p[0]) || !Number.isFinite(p[1])) return bad();
@@ -116,7 +157,12 @@ function build(list: Feature[], kind: GeometryType, crs: Crs, name: string, note
     }
     b.endFeature();
   });
-  if (closed) notes.push({ level: 'look', code: 'features.openRings', message: `${closed} polygon ring${closed === 1 ? ' was' : 's were'} open and closed on reading.` });
+  if (closed)
+    notes.push({
+      level: 'look',
+      code: 'features.openRings',
+      message: `${closed} polygon ring${closed === 1 ? ' was' : 's were'} open and closed on reading.`,
+    });
   return b.build(kind, crs, columnsOf(list.map((f) => f.properties ?? {})));
 }
 
@@ -135,15 +181,38 @@ export function columnsOf(records: Record<string, unknown>[]): Column[] {
   return names.map((name) => {
     const values = records.map((r) => (Object.hasOwn(r, name) ? r[name] : null));
     const present = values.filter((v) => v !== null && v !== undefined);
-    const missing = present.length < values.length ? Uint8Array.from(values, (v) => (v === null || v === undefined ? 1 : 0)) : undefined;
+    const missing =
+      present.length < values.length
+        ? Uint8Array.from(values, (v) => (v === null || v === undefined ? 1 : 0))
+        : undefined;
     const extra = missing ? { missing } : {};
     if (present.length && present.every((v) => typeof v === 'number')) {
-      return { name, type: 'number', unit: null, values: Float64Array.from(values, (v) => (typeof v === 'number' ? v : NaN)), ...extra };
+      return {
+        name,
+        type: 'number',
+        unit: null,
+        values: Float64Array.from(values, (v) => (typeof v === 'number' ? v : NaN)),
+        ...extra,
+      };
     }
     if (present.length && present.every((v) => typeof v === 'boolean')) {
-      return { name, type: 'boolean', unit: null, values: Float64Array.from(values, (v) => (v === true ? 1 : 0)), ...extra };
+      return {
+        name,
+        type: 'boolean',
+        unit: null,
+        values: Float64Array.from(values, (v) => (v === true ? 1 : 0)),
+        ...extra,
+      };
     }
-    return { name, type: 'text', unit: null, values: values.map((v) => (v === null || v === undefined ? '' : typeof v === 'object' ? JSON.stringify(v) : String(v))), ...extra };
+    return {
+      name,
+      type: 'text',
+      unit: null,
+      values: values.map((v) =>
+        v === null || v === undefined ? '' : typeof v === 'object' ? JSON.stringify(v) : String(v),
+      ),
+      ...extra,
+    };
   });
 }
 
@@ -180,15 +249,24 @@ export function writeGeoJson(f: Features, native = false): string {
     const parts: unknown[] = [];
     for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++) {
       const rings: number[][][] = [];
-      for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++) rings.push(ring(r, f.geometry === 'polygon' ? rings.length === 0 : null));
+      for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++)
+        rings.push(ring(r, f.geometry === 'polygon' ? rings.length === 0 : null));
       parts.push(f.geometry === 'polygon' ? rings : f.geometry === 'line' ? rings[0] : rings[0]![0]);
     }
     const single = { point: 'Point', line: 'LineString', polygon: 'Polygon' }[f.geometry];
-    const geometry = parts.length === 0 ? null : parts.length === 1 ? { type: single, coordinates: parts[0] } : { type: `Multi${single}`, coordinates: parts };
+    const geometry =
+      parts.length === 0
+        ? null
+        : parts.length === 1
+          ? { type: single, coordinates: parts[0] }
+          : { type: `Multi${single}`, coordinates: parts };
     const properties: Record<string, unknown> = {};
     for (const c of f.columns) properties[c.name] = valueOf(c, i);
     lines.push(JSON.stringify({ type: 'Feature', properties, geometry }));
   }
-  const crs = native && source?.code && source.code !== 'EPSG:4326' ? `"crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::${source.code.slice(5)}"}},` : '';
+  const crs =
+    native && source?.code && source.code !== 'EPSG:4326'
+      ? `"crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::${source.code.slice(5)}"}},`
+      : '';
   return `{"type":"FeatureCollection",${crs}"features":[\n${lines.join(',\n')}\n]}\n`;
 }

@@ -21,7 +21,11 @@ export function crsOfGeoKeys(keys: Keys | null, notes: Note[]): Crs | null {
     try {
       return crsOfCode(code);
     } catch {
-      notes.push({ level: 'look', code: 'crs.unknown', message: `The file names EPSG:${code}, which Helk does not know; set the coordinate system by hand.` });
+      notes.push({
+        level: 'look',
+        code: 'crs.unknown',
+        message: `The file names EPSG:${code}, which Helk does not know; set the coordinate system by hand.`,
+      });
       return null;
     }
   };
@@ -41,7 +45,10 @@ function geographicFromAxes(keys: Keys): Crs | null {
   if (a === undefined) return null;
   if (Math.abs(a - 6378137) < 0.5) return wgs84();
   const shape = f ? `+rf=${f}` : b ? `+b=${b}` : `+b=${a}`;
-  return crsFromProj4(`+proj=longlat +a=${a} ${shape} +no_defs`, String(keys['GeogCitationGeoKey'] ?? 'geographic').slice(0, 60));
+  return crsFromProj4(
+    `+proj=longlat +a=${a} ${shape} +no_defs`,
+    String(keys['GeogCitationGeoKey'] ?? 'geographic').slice(0, 60),
+  );
 }
 
 function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]): Crs | null {
@@ -55,9 +62,15 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
   let ellipsoid = '+datum=WGS84';
   if (geographic !== undefined && geographic !== 32767 && geographic !== 4326) {
     try {
-      ellipsoid = crsOfCode(geographic).proj4.replace(/\+proj=\S+|\+no_defs|\+lon_0=\S+/g, '').trim();
+      ellipsoid = crsOfCode(geographic)
+        .proj4.replace(/\+proj=\S+|\+no_defs|\+lon_0=\S+/g, '')
+        .trim();
     } catch {
-      notes.push({ level: 'look', code: 'crs.datum', message: `The datum EPSG:${geographic} is not known; WGS 84 is taken.` });
+      notes.push({
+        level: 'look',
+        code: 'crs.datum',
+        message: `The datum EPSG:${geographic} is not known; WGS 84 is taken.`,
+      });
     }
   }
   const fe = `+x_0=${k('ProjFalseEastingGeoKey', 'ProjFalseOriginEastingGeoKey', 'ProjCenterEastingGeoKey')}`;
@@ -66,7 +79,12 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
   const lat = `+lat_0=${k('ProjNatOriginLatGeoKey', 'ProjFalseOriginLatGeoKey', 'ProjCenterLatGeoKey')}`;
   const scale = `+k=${k('ProjScaleAtNatOriginGeoKey', 'ProjScaleAtCenterGeoKey') || 1}`;
   const p12 = `+lat_1=${k('ProjStdParallel1GeoKey')} +lat_2=${k('ProjStdParallel2GeoKey')}`;
-  const unit = num(keys['ProjLinearUnitsGeoKey']) === 9003 ? '+units=us-ft' : num(keys['ProjLinearUnitsGeoKey']) === 9002 ? '+units=ft' : '+units=m';
+  const unit =
+    num(keys['ProjLinearUnitsGeoKey']) === 9003
+      ? '+units=us-ft'
+      : num(keys['ProjLinearUnitsGeoKey']) === 9002
+        ? '+units=ft'
+        : '+units=m';
   const parts: Record<number, string> = {
     1: `+proj=tmerc ${lat} ${lon} ${scale}`,
     7: `+proj=merc ${lon} ${scale}`,
@@ -81,9 +99,15 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
   };
   const base = parts[num(keys['ProjCoordTransGeoKey']) ?? 0];
   if (!base) {
-    notes.push({ level: 'look', code: 'crs.unknown', message: 'The file describes a projection of its own that Helk cannot read; set the coordinate system by hand.' });
+    notes.push({
+      level: 'look',
+      code: 'crs.unknown',
+      message: 'The file describes a projection of its own that Helk cannot read; set the coordinate system by hand.',
+    });
     return null;
   }
-  const name = String(keys['PCSCitationGeoKey'] ?? keys['GTCitationGeoKey'] ?? 'projection of the file').replace(/\|.*$/, '').slice(0, 60);
+  const name = String(keys['PCSCitationGeoKey'] ?? keys['GTCitationGeoKey'] ?? 'projection of the file')
+    .replace(/\|.*$/, '')
+    .slice(0, 60);
   return crsFromProj4(`${base} ${fe} ${fn} ${ellipsoid} ${unit} +no_defs`, name);
 }

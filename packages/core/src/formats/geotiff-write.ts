@@ -47,7 +47,8 @@ export function writeGeoTiff(raster: Raster, level = 6, progress?: (share: numbe
       parts.push(new Uint8Array(1));
       at++;
     }
-    if (at > 0xffffffff) throw new HelkError('export.unsupported', 'The grid is too large for one GeoTIFF of 4 GiB; clip it into parts.');
+    if (at > 0xffffffff)
+      throw new HelkError('export.unsupported', 'The grid is too large for one GeoTIFF of 4 GiB; clip it into parts.');
     return where;
   };
   parts.push(new Uint8Array(8));
@@ -106,11 +107,29 @@ export function writeGeoTiff(raster: Raster, level = 6, progress?: (share: numbe
 /** One type serves all bands of a TIFF: the one that holds every band. */
 function widest(all: Storage[]): Storage {
   const first = all[0]!;
-  if (all.every((s) => s.type === first.type && (s.missing === first.missing || Number.isNaN(s.missing) === Number.isNaN(first.missing)))) return first;
-  return { type: all.some((s) => s.type === 'float64' || s.type === 'int32' || s.type === 'uint32') ? 'float64' : 'float32', missing: NaN };
+  if (
+    all.every(
+      (s) =>
+        s.type === first.type &&
+        (s.missing === first.missing || Number.isNaN(s.missing) === Number.isNaN(first.missing)),
+    )
+  )
+    return first;
+  return {
+    type: all.some((s) => s.type === 'float64' || s.type === 'int32' || s.type === 'uint32') ? 'float64' : 'float32',
+    missing: NaN,
+  };
 }
 
-function encodeTile(cells: Cells, width: number, height: number, tx: number, ty: number, s: Storage, missing: number): Uint8Array {
+function encodeTile(
+  cells: Cells,
+  width: number,
+  height: number,
+  tx: number,
+  ty: number,
+  s: Storage,
+  missing: number,
+): Uint8Array {
   const out = storedArray(s.type, TILE * TILE);
   const pad = s.missing ?? 0;
   const x0 = tx * TILE;
@@ -127,7 +146,8 @@ function encodeTile(cells: Cells, width: number, height: number, tx: number, ty:
     }
   }
   if (whole) {
-    for (let y = 0; y < TILE; y++) for (let x = TILE - 1; x > 0; x--) out[y * TILE + x] = out[y * TILE + x]! - out[y * TILE + x - 1]!;
+    for (let y = 0; y < TILE; y++)
+      for (let x = TILE - 1; x > 0; x--) out[y * TILE + x] = out[y * TILE + x]! - out[y * TILE + x - 1]!;
   }
   return new Uint8Array(out.buffer, out.byteOffset, out.byteLength);
 }
@@ -159,7 +179,8 @@ function entriesOf(l: Level, k: number, grid: Grid, bands: Band[], s: Storage): 
     if (grid.crs) e.push(...geoKeys(grid.crs));
     e.push({ tag: 42112, type: ASCII, values: metadata(bands) });
   }
-  if (s.missing !== null) e.push({ tag: 42113, type: ASCII, values: Number.isNaN(s.missing) ? 'nan' : String(s.missing) });
+  if (s.missing !== null)
+    e.push({ tag: 42113, type: ASCII, values: Number.isNaN(s.missing) ? 'nan' : String(s.missing) });
   return e;
 }
 
@@ -172,7 +193,15 @@ function geoKeys(crs: Crs): Entry[] {
     [1024, 0, 1, crs.geographic ? 2 : 1],
     [1025, 0, 1, 1],
     [1026, 34737, citation.length, 0],
-    ...(crs.geographic ? [[2048, 0, 1, code], [2054, 0, 1, 9102]] : [[3072, 0, 1, code], [3076, 0, 1, linear]]),
+    ...(crs.geographic
+      ? [
+          [2048, 0, 1, code],
+          [2054, 0, 1, 9102],
+        ]
+      : [
+          [3072, 0, 1, code],
+          [3076, 0, 1, linear],
+        ]),
   ];
   return [
     { tag: 34735, type: SHORT, values: [1, 1, 0, keys.length, ...keys.flat()] },
@@ -181,7 +210,8 @@ function geoKeys(crs: Crs): Entry[] {
 }
 
 function metadata(bands: Band[]): string {
-  const esc = (s: string): string => s.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
+  const esc = (s: string): string =>
+    s.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
   const items = bands.flatMap((b, i) => [
     `<Item name="DESCRIPTION" sample="${i}" role="description">${esc(b.name)}</Item>`,
     ...(b.unit ? [`<Item name="UNITTYPE" sample="${i}" role="unittype">${esc(b.unit)}</Item>`] : []),

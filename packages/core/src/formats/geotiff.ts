@@ -7,7 +7,9 @@ import { crsOfGeoKeys } from './geokeys';
 import { lzwDecode } from './lzw';
 import { baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
 
-const standalone = (u: Uint8Array): ArrayBuffer => (u.byteLength === u.buffer.byteLength ? u.buffer : u.slice().buffer) as ArrayBuffer;
+/** An ArrayBuffer of just these bytes; a Buffer's own `slice` would share its pool. */
+const standalone = (u: Uint8Array): ArrayBuffer =>
+  (u.byteLength === u.buffer.byteLength ? u.buffer : u.buffer.slice(u.byteOffset, u.byteOffset + u.byteLength)) as ArrayBuffer;
 
 class FastDeflate extends BaseDecoder {
   override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {
@@ -35,13 +37,18 @@ export const geotiff: FileFormat = {
   title: 'GeoTIFF',
   extensions: ['tif', 'tiff'],
   sniff: (b) =>
-    b.length >= 4 && ((b[0] === 0x49 && b[1] === 0x49 && (b[2] === 42 || b[2] === 43) && b[3] === 0) || (b[0] === 0x4d && b[1] === 0x4d && b[2] === 0 && (b[3] === 42 || b[3] === 43))),
+    b.length >= 4 &&
+    ((b[0] === 0x49 && b[1] === 0x49 && (b[2] === 42 || b[2] === 43) && b[3] === 0) ||
+      (b[0] === 0x4d && b[1] === 0x4d && b[2] === 0 && (b[3] === 42 || b[3] === 43))),
   read: async (bytes, name, options) => {
     try {
       return await readTiff(bytes, name, options);
     } catch (e) {
       if (e instanceof HelkError) throw e;
-      const why = e instanceof RangeError || /offset|bounds|length|buffer/i.test(String((e as Error).message)) ? 'it ends too early or its directory points outside the file' : 'its content does not decode';
+      const why =
+        e instanceof RangeError || /offset|bounds|length|buffer/i.test(String((e as Error).message))
+          ? 'it ends too early or its directory points outside the file'
+          : 'its content does not decode';
       throw new HelkError('file.damaged', `"${name}" is a TIFF, but ${why}. Get the file again from its source.`, name);
     }
   },
@@ -54,21 +61,33 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
   const width = image.getWidth();
   const height = image.getHeight();
   const bandsCount = image.getSamplesPerPixel();
-  if (!(width > 0) || !(height > 0)) throw new HelkError('file.damaged', `"${name}" gives a size of ${width} by ${height} cells.`, name);
+  if (!(width > 0) || !(height > 0))
+    throw new HelkError('file.damaged', `"${name}" gives a size of ${width} by ${height} cells.`, name);
   if (width * height > options.maxCells) {
-    throw new HelkError('file.tooLarge', `"${name}" has ${((width * height) / 1e6).toFixed(0)} million cells; at most ${(options.maxCells / 1e6).toFixed(0)} million are taken in. Clip it at its source.`, name);
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" has ${((width * height) / 1e6).toFixed(0)} million cells; at most ${(options.maxCells / 1e6).toFixed(0)} million are taken in. Clip it at its source.`,
+      name,
+    );
   }
-  if (bandsCount > MAX_BANDS) throw new HelkError('file.unsupported', `"${name}" has ${bandsCount} bands; at most ${MAX_BANDS} are read.`, name);
+  if (bandsCount > MAX_BANDS)
+    throw new HelkError('file.unsupported', `"${name}" has ${bandsCount} bands; at most ${MAX_BANDS} are read.`, name);
   const compression = Number((await dir.loadValue('Compression')) ?? 1);
   if (!COMPRESSIONS.has(compression)) {
-    throw new HelkError('file.unsupported', `"${name}" uses TIFF compression ${compression}, which Helk does not read; save it with deflate or LZW.`, name);
+    throw new HelkError(
+      'file.unsupported',
+      `"${name}" uses TIFF compression ${compression}, which Helk does not read; save it with deflate or LZW.`,
+      name,
+    );
   }
   await checkWhole(image, bytes.length, name);
   const notes: Note[] = [];
   const grid = await gridOf(image, width, height, name, notes);
   if (!grid.crs && options.crs) grid.crs = options.crs;
 
-  const stored = Array.from({ length: bandsCount }, (_, k) => storedTypeOf(image.getSampleFormat(k), image.getBitsPerSample(k), name));
+  const stored = Array.from({ length: bandsCount }, (_, k) =>
+    storedTypeOf(image.getSampleFormat(k), image.getBitsPerSample(k), name),
+  );
   options.progress?.(0.05, 'decoding');
   const rasters = (await image.readRasters({ interleave: false })) as unknown as ArrayLike<number>[];
   options.progress?.(0.9, 'reading values');
@@ -97,7 +116,13 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
 }
 
 /** Values with the missing code turned into NaN; 32-bit integers and doubles need the wide array. */
-function measures(values: ArrayLike<number>, type: StoredType, missing: number | null, scale: number, offset: number): Float32Array | Float64Array {
+function measures(
+  values: ArrayLike<number>,
+  type: StoredType,
+  missing: number | null,
+  scale: number,
+  offset: number,
+): Float32Array | Float64Array {
   const wide = type === 'float64' || type === 'int32' || type === 'uint32';
   const out = wide ? new Float64Array(values.length) : new Float32Array(values.length);
   const code = missing === null ? NaN : type === 'float32' ? Math.fround(missing) : missing;
@@ -115,21 +140,38 @@ async function checkWhole(image: GeoTIFFImage, size: number, name: string): Prom
   const tiled = dir.hasTag('TileOffsets');
   const offsets = (await dir.loadValue(tiled ? 'TileOffsets' : 'StripOffsets')) as ArrayLike<number> | undefined;
   const counts = (await dir.loadValue(tiled ? 'TileByteCounts' : 'StripByteCounts')) as ArrayLike<number> | undefined;
-  if (!offsets || !counts || offsets.length === 0) throw new HelkError('file.damaged', `"${name}" is a TIFF without image data.`, name);
+  if (!offsets || !counts || offsets.length === 0)
+    throw new HelkError('file.damaged', `"${name}" is a TIFF without image data.`, name);
   let end = 0;
   for (let i = 0; i < offsets.length; i++) end = Math.max(end, Number(offsets[i]) + Number(counts[i] ?? 0));
   if (end > size) {
-    throw new HelkError('file.damaged', `"${name}" is cut off: it has ${size} bytes and its cells need ${end}. Get the file again from its source.`, name);
+    throw new HelkError(
+      'file.damaged',
+      `"${name}" is cut off: it has ${size} bytes and its cells need ${end}. Get the file again from its source.`,
+      name,
+    );
   }
 }
 
 function storedTypeOf(format: number, bits: number, name: string): StoredType {
   const types: Record<string, StoredType> = {
-    '1/8': 'uint8', '1/16': 'uint16', '1/32': 'uint32', '2/8': 'int8', '2/16': 'int16', '2/32': 'int32', '3/32': 'float32', '3/64': 'float64', '4/8': 'uint8',
+    '1/8': 'uint8',
+    '1/16': 'uint16',
+    '1/32': 'uint32',
+    '2/8': 'int8',
+    '2/16': 'int16',
+    '2/32': 'int32',
+    '3/32': 'float32',
+    '3/64': 'float64',
+    '4/8': 'uint8',
   };
   const t = types[`${format}/${bits}`];
   if (!t) {
-    throw new HelkError('file.unsupported', `"${name}" stores cells as ${bits}-bit ${format === 3 ? 'floating point' : format > 4 ? 'complex numbers' : 'integers'}; Helk reads 8, 16 and 32-bit integers and 32 and 64-bit floating point.`, name);
+    throw new HelkError(
+      'file.unsupported',
+      `"${name}" stores cells as ${bits}-bit ${format === 3 ? 'floating point' : format > 4 ? 'complex numbers' : 'integers'}; Helk reads 8, 16 and 32-bit integers and 32 and 64-bit floating point.`,
+      name,
+    );
   }
   return t;
 }
@@ -144,15 +186,27 @@ async function gridOf(image: GeoTIFFImage, columns: number, rows: number, name: 
   let dx: number;
   let dy: number;
   if (matrix) {
-    if (Math.abs(matrix[1]!) > 1e-12 * Math.abs(matrix[0]!) || Math.abs(matrix[4]!) > 1e-12 * Math.abs(matrix[5]!) || matrix[5]! > 0) {
-      throw new HelkError('file.unsupported', `"${name}" is a rotated or upside-down grid; Helk reads grids with north up.`, name);
+    if (
+      Math.abs(matrix[1]!) > 1e-12 * Math.abs(matrix[0]!) ||
+      Math.abs(matrix[4]!) > 1e-12 * Math.abs(matrix[5]!) ||
+      matrix[5]! > 0
+    ) {
+      throw new HelkError(
+        'file.unsupported',
+        `"${name}" is a rotated or upside-down grid; Helk reads grids with north up.`,
+        name,
+      );
     }
     [dx, dy, x, y] = [matrix[0]!, -matrix[5]!, matrix[3]!, matrix[7]!];
   } else {
     const scale = (await dir.loadValue('ModelPixelScale')) as ArrayLike<number> | undefined;
     const tie = (await dir.loadValue('ModelTiepoint')) as ArrayLike<number> | undefined;
     if (!scale || !tie || tie.length < 6) {
-      notes.push({ level: 'look', code: 'grid.nowhere', message: 'The file does not say where it lies: columns and rows stand for coordinates.' });
+      notes.push({
+        level: 'look',
+        code: 'grid.nowhere',
+        message: 'The file does not say where it lies: columns and rows stand for coordinates.',
+      });
       return { crs: null, x: 0, y: rows, dx: 1, dy: 1, columns, rows };
     }
     dx = scale[0]!;
@@ -160,7 +214,8 @@ async function gridOf(image: GeoTIFFImage, columns: number, rows: number, name: 
     x = tie[3]! - tie[0]! * dx;
     y = tie[4]! + tie[1]! * dy;
   }
-  if (!(dx > 0) || !(dy > 0) || !Number.isFinite(x + y)) throw new HelkError('file.damaged', `"${name}" gives a cell size of ${dx} by ${dy}.`, name);
+  if (!(dx > 0) || !(dy > 0) || !Number.isFinite(x + y))
+    throw new HelkError('file.damaged', `"${name}" gives a cell size of ${dx} by ${dy}.`, name);
   // "Pixel is point": the tie point is a cell's centre.
   if (Number(keys?.['GTRasterTypeGeoKey'] ?? 1) === 2) {
     x -= dx / 2;
@@ -180,7 +235,14 @@ interface BandMeta {
 
 /** Per-band items of the metadata tag 42112 that Helk and others write: description, unit, scale, offset. */
 async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]> {
-  const out: BandMeta[] = Array.from({ length: n }, () => ({ name: null, unit: null, role: null, scale: 1, offset: 0, classes: null }));
+  const out: BandMeta[] = Array.from({ length: n }, () => ({
+    name: null,
+    unit: null,
+    role: null,
+    scale: 1,
+    offset: 0,
+    classes: null,
+  }));
   const xml = await image.fileDirectory.loadValue('GDAL_METADATA').catch(() => undefined);
   if (typeof xml !== 'string') return out;
   for (const m of xml.matchAll(/<Item\s+([^>]*)>([^<]*)<\/Item>/g)) {
@@ -206,7 +268,12 @@ async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]>
 }
 
 export function unescapeXml(s: string): string {
-  return s.replace(/&lt;/g, '<').replace(/&gt;/g, '>').replace(/&quot;/g, '"').replace(/&apos;/g, "'").replace(/&amp;/g, '&');
+  return s
+    .replace(/&lt;/g, '<')
+    .replace(/&gt;/g, '>')
+    .replace(/&quot;/g, '"')
+    .replace(/&apos;/g, "'")
+    .replace(/&amp;/g, '&');
 }
 
 async function paletteOf(image: GeoTIFFImage, type: StoredType): Promise<ClassEntry[] | null> {
@@ -214,7 +281,11 @@ async function paletteOf(image: GeoTIFFImage, type: StoredType): Promise<ClassEn
   const map = (await image.fileDirectory.loadValue('ColorMap')) as ArrayLike<number> | undefined;
   if (!map || map.length < 768) return null;
   const hex = (v: number): string => (v >> 8).toString(16).padStart(2, '0');
-  return Array.from({ length: 256 }, (_, i) => ({ value: i, label: String(i), colour: `#${hex(map[i]!)}${hex(map[256 + i]!)}${hex(map[512 + i]!)}` })).filter((c) => c.colour !== '#000000');
+  return Array.from({ length: 256 }, (_, i) => ({
+    value: i,
+    label: String(i),
+    colour: `#${hex(map[i]!)}${hex(map[256 + i]!)}${hex(map[512 + i]!)}`,
+  })).filter((c) => c.colour !== '#000000');
 }
 
 function verticalUnitOf(image: GeoTIFFImage): string | null {

@@ -14,7 +14,11 @@ export const FORMATS: readonly FileFormat[] = [geotiff, zip, asciiGrid, geojson,
  *
  * @throws HelkError `file.*` with a sentence that says what is wrong and what to do.
  */
-export async function readFile(name: string, bytes: Uint8Array, options: Partial<ReadOptions> = {}): Promise<{ format: FileFormat; layers: Layer[] }> {
+export async function readFile(
+  name: string,
+  bytes: Uint8Array,
+  options: Partial<ReadOptions> = {},
+): Promise<{ format: FileFormat; layers: Layer[] }> {
   if (bytes.length === 0) throw new HelkError('file.empty', `"${name}" is empty (0 bytes).`, name);
   const format = FORMATS.find((f) => f.sniff(bytes, name));
   if (!format) throw new HelkError('file.unknown', unknownSentence(name, bytes), name);
@@ -27,7 +31,8 @@ function unknownSentence(name: string, bytes: Uint8Array): string {
   const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
   const known = 'GeoTIFF, ASCII grid, GeoJSON, delimited text and zip archives of them';
   if (claimed) {
-    const looks = bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';
+    const looks =
+      bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';
     return `"${name}" is named like ${claimed.title} but its content is not.${looks}`;
   }
   return `Helk does not know the format of "${name}"; it reads ${known}.`;

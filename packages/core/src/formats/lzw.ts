@@ -24,7 +24,7 @@ export function lzwDecode(input: Uint8Array, expected: number): Uint8Array {
   const damaged = (): never => {
     throw new HelkError('file.damaged', 'An LZW block is damaged.');
   };
-  for (let i = 0; ; ) {
+  for (let i = 0; ;) {
     while (held < width) {
       if (i >= input.length) return out.subarray(0, at);
       bits = ((bits << 8) | input[i++]!) & 0xffffff;

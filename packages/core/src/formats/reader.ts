@@ -48,7 +48,11 @@ export function wholeText(bytes: Uint8Array, notes: Note[]): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes).replace(/^\uFEFF/, '');
   } catch {
-    notes.push({ level: 'look', code: 'text.encoding', message: 'The text is not valid UTF-8; it was read as Windows-1252. Check names with accents.' });
+    notes.push({
+      level: 'look',
+      code: 'text.encoding',
+      message: 'The text is not valid UTF-8; it was read as Windows-1252. Check names with accents.',
+    });
     return new TextDecoder('windows-1252').decode(bytes);
   }
 }

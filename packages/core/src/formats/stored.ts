@@ -36,12 +36,16 @@ export function storageFor(band: Band): Storage {
     if (v > max) max = v;
     if (whole && v !== Math.floor(v)) whole = false;
   }
-  const wanted: StoredType[] = /int/.test(band.storedType) && whole ? [band.storedType, 'int16', 'int32'] : category ? ['int16', 'int32'] : [];
+  const wanted: StoredType[] =
+    /int/.test(band.storedType) && whole ? [band.storedType, 'int16', 'int32'] : category ? ['int16', 'int32'] : [];
   for (const type of wanted) {
     const [lo, hi] = RANGE[type]!;
     if (min < lo || max > hi) continue;
     if (!missing) return { type, missing: usable(band.missingCode, lo, hi, min, max) };
-    const code = usable(band.missingCode, lo, hi, min, max) ?? usable(lo < 0 ? lo : hi, lo, hi, min, max) ?? usable(hi, lo, hi, min, max);
+    const code =
+      usable(band.missingCode, lo, hi, min, max) ??
+      usable(lo < 0 ? lo : hi, lo, hi, min, max) ??
+      usable(hi, lo, hi, min, max);
     if (code !== null) return { type, missing: code };
   }
   return { type: cells instanceof Float64Array ? 'float64' : 'float32', missing: NaN };
@@ -53,7 +57,16 @@ function usable(code: number | null, lo: number, hi: number, min: number, max: n
   return code < min || code > max || min > max ? code : null;
 }
 
-const ARRAYS = { int8: Int8Array, uint8: Uint8Array, int16: Int16Array, uint16: Uint16Array, int32: Int32Array, uint32: Uint32Array, float32: Float32Array, float64: Float64Array };
+const ARRAYS = {
+  int8: Int8Array,
+  uint8: Uint8Array,
+  int16: Int16Array,
+  uint16: Uint16Array,
+  int32: Int32Array,
+  uint32: Uint32Array,
+  float32: Float32Array,
+  float64: Float64Array,
+};
 
 export type StoredArray = InstanceType<(typeof ARRAYS)[StoredType]>;
 

@@ -10,7 +10,11 @@ export function writeDataset(d: Dataset, format: WriteFormat, progress?: (share:
   const f = WRITE_FORMATS[format];
   if (!f || !f.kinds.includes(d.kind)) {
     const fits = Object.entries(WRITE_FORMATS).filter(([, w]) => w.kinds.includes(d.kind));
-    throw new HelkError('export.unsupported', `A ${d.kind} cannot be written as "${format}"; use ${fits.map(([k]) => k).join(' or ')}.`, 'as');
+    throw new HelkError(
+      'export.unsupported',
+      `A ${d.kind} cannot be written as "${format}"; use ${fits.map(([k]) => k).join(' or ')}.`,
+      'as',
+    );
   }
   if (d.kind === 'raster') return format === 'geotiff' ? writeGeoTiff(d, 6, progress) : text(writeAsciiGrid(d));
   if (d.kind === 'features' && format.startsWith('geojson')) return text(writeGeoJson(d, format === 'geojson-native'));

@@ -25,7 +25,8 @@ type InputOptions = { label?: string; help?: string };
 export const input = {
   raster: (o: InputOptions & { band?: 'measure' | 'category'; unit?: 'length' } = {}) =>
     ({ kind: 'raster', least: 1, many: false, label: 'Raster', ...o }) as const,
-  rasters: (o: InputOptions & { least?: number } = {}) => ({ kind: 'raster', least: 1, many: true, label: 'Rasters', ...o }) as const,
+  rasters: (o: InputOptions & { least?: number } = {}) =>
+    ({ kind: 'raster', least: 1, many: true, label: 'Rasters', ...o }) as const,
   features: (o: InputOptions & { geometry?: GeometryType; least?: 0 | 1 } = {}) =>
     ({ kind: 'features', least: 1, many: false, label: 'Features', ...o }) as const,
 } satisfies Record<string, (o?: never) => InputSpec>;
@@ -82,8 +83,16 @@ export interface Estimate {
 export type Figure = number | string | null;
 export type Figures = Record<string, Figure>;
 
-type DataOf<S extends InputSpec> = S['kind'] extends 'raster' ? Raster : S['kind'] extends 'features' ? Features : Table;
-type InfoOf<S extends InputSpec> = S['kind'] extends 'raster' ? RasterInfo : S['kind'] extends 'features' ? FeaturesInfo : DatasetInfo;
+type DataOf<S extends InputSpec> = S['kind'] extends 'raster'
+  ? Raster
+  : S['kind'] extends 'features'
+    ? Features
+    : Table;
+type InfoOf<S extends InputSpec> = S['kind'] extends 'raster'
+  ? RasterInfo
+  : S['kind'] extends 'features'
+    ? FeaturesInfo
+    : DatasetInfo;
 type Held<S extends InputSpec, T> = S['many'] extends true ? T[] : S extends { least: 0 } ? T | undefined : T;
 
 export type InputsOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], DataOf<I[K]>> };
@@ -118,12 +127,18 @@ export interface Method<
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];
   suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion>;
   estimate?: (inputs: InfosOf<I>, params: z.output<P>) => Estimate;
-  run: (inputs: InputsOf<I>, params: z.output<P>, job: Job) => Promise<OutputsOf<O> & { figures: Figures }> | (OutputsOf<O> & { figures: Figures });
+  run: (
+    inputs: InputsOf<I>,
+    params: z.output<P>,
+    job: Job,
+  ) => Promise<OutputsOf<O> & { figures: Figures }> | (OutputsOf<O> & { figures: Figures });
 }
 
-export function defineMethod<I extends Record<string, InputSpec>, P extends z.ZodObject, O extends Record<string, OutputSpec>>(
-  m: Method<I, P, O>,
-): Method {
+export function defineMethod<
+  I extends Record<string, InputSpec>,
+  P extends z.ZodObject,
+  O extends Record<string, OutputSpec>,
+>(m: Method<I, P, O>): Method {
   // The registry holds methods of every shape; inputs are checked against `inputs` before `run` sees them.
   return m as unknown as Method;
 }

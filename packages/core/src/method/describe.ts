@@ -20,7 +20,20 @@ export interface MethodDescription {
 
 export function describeMethod(m: Method): MethodDescription {
   const { id, version, title, question, about, keywords, sources, inputs, outputs, figures } = m;
-  return { id, version, family: familyOf(m), title, question, about, keywords, sources, inputs, params: paramSpecs(m.params), outputs, figures };
+  return {
+    id,
+    version,
+    family: familyOf(m),
+    title,
+    question,
+    about,
+    keywords,
+    sources,
+    inputs,
+    params: paramSpecs(m.params),
+    outputs,
+    figures,
+  };
 }
 
 export type { Check };

@@ -60,9 +60,12 @@ export function number(o: NumberOptions) {
 
 function inRange(n: number, o: NumberOptions, unit: string): number {
   const u = unit ? ` ${unit}` : '';
-  if (o.above !== undefined && !(n > o.above)) throw new HelkError('method.parameter', `${n}${u} must be more than ${o.above}${u}.`);
-  if (o.min !== undefined && !(n >= o.min)) throw new HelkError('method.parameter', `${n}${u} is below the least allowed, ${o.min}${u}.`);
-  if (o.max !== undefined && !(n <= o.max)) throw new HelkError('method.parameter', `${n}${u} is above the greatest allowed, ${o.max}${u}.`);
+  if (o.above !== undefined && !(n > o.above))
+    throw new HelkError('method.parameter', `${n}${u} must be more than ${o.above}${u}.`);
+  if (o.min !== undefined && !(n >= o.min))
+    throw new HelkError('method.parameter', `${n}${u} is below the least allowed, ${o.min}${u}.`);
+  if (o.max !== undefined && !(n <= o.max))
+    throw new HelkError('method.parameter', `${n}${u} is above the greatest allowed, ${o.max}${u}.`);
   return n;
 }
 
@@ -81,7 +84,8 @@ export function cellSize(o: { label: string; help?: string }) {
       ? 'auto'
       : guarded(ctx, () => {
           const q = parseQuantity(v, 'cell');
-          if (!(q.value > 0)) throw new HelkError('method.parameter', `A cell size must be more than 0, not ${q.value}.`);
+          if (!(q.value > 0))
+            throw new HelkError('method.parameter', `A cell size must be more than 0, not ${q.value}.`);
           return q;
         }),
   );
@@ -93,7 +97,11 @@ export function choice<const T extends Record<string, string>>(choices: T, o: { 
   const schema = z.enum(values as [keyof T & string, ...(keyof T & string)[]], {
     error: (i) => `"${String(i.input)}" is not one of ${values.join(', ')}.`,
   });
-  return describe(schema, { ...o, type: 'choice', choices: values.map((value) => ({ value, label: choices[value]! })) });
+  return describe(schema, {
+    ...o,
+    type: 'choice',
+    choices: values.map((value) => ({ value, label: choices[value]! })),
+  });
 }
 
 export function text(o: { label: string; help?: string }) {
@@ -112,13 +120,22 @@ export type Bounds = [xmin: number, ymin: number, xmax: number, ymax: number];
 export function bounds(o: { label: string; help?: string; auto?: boolean }) {
   const schema = z.union([z.string(), z.array(z.number())]).transform((v, ctx): Bounds =>
     guarded(ctx, () => {
-      const parts = typeof v === 'string' ? v.split(/[,;\s]+/).filter(Boolean).map(Number) : v;
+      const parts =
+        typeof v === 'string'
+          ? v
+              .split(/[,;\s]+/)
+              .filter(Boolean)
+              .map(Number)
+          : v;
       if (parts.length !== 4 || !parts.every(Number.isFinite)) {
         throw new HelkError('method.parameter', `"${String(v)}" are not four numbers; write west,south,east,north.`);
       }
       const [a, b, c, d] = parts as Bounds;
       if (!(c > a) || !(d > b)) {
-        throw new HelkError('method.parameter', `In "${String(v)}" the east must exceed the west and the north the south.`);
+        throw new HelkError(
+          'method.parameter',
+          `In "${String(v)}" the east must exceed the west and the north the south.`,
+        );
       }
       return [a, b, c, d];
     }),
@@ -130,7 +147,13 @@ export function bounds(o: { label: string; help?: string; auto?: boolean }) {
 export function numbers(o: NumberOptions) {
   const schema = z.union([z.string(), z.array(z.number())]).transform((v, ctx): number[] =>
     guarded(ctx, () => {
-      const parts = typeof v === 'string' ? v.split(/[;,\s]+/).filter(Boolean).map(Number) : v;
+      const parts =
+        typeof v === 'string'
+          ? v
+              .split(/[;,\s]+/)
+              .filter(Boolean)
+              .map(Number)
+          : v;
       for (const p of parts) {
         if (!Number.isFinite(p)) throw new HelkError('method.parameter', `"${String(v)}" is not a list of numbers.`);
         inRange(p, o, '');

@@ -19,7 +19,11 @@ export function methodOf(id: string): Method {
   const near = METHODS.map((x) => x.id)
     .filter((x) => x.toLowerCase().includes(id.split('.').pop()!.toLowerCase().slice(0, 4)))
     .slice(0, 3);
-  throw new HelkError('method.unknown', `There is no method "${id}"${near.length ? `; did you mean ${near.join(', ')}?` : '.'}`, 'method');
+  throw new HelkError(
+    'method.unknown',
+    `There is no method "${id}"${near.length ? `; did you mean ${near.join(', ')}?` : '.'}`,
+    'method',
+  );
 }
 
 export const familyOf = (m: Method): string => m.id.split('.')[0]!;

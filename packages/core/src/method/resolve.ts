@@ -31,15 +31,26 @@ export function byRole<T>(m: Method, held: Record<string, T[]>): Record<string, 
 export function checkInputs(m: Method, infos: Infos): void {
   for (const role of Object.keys(infos)) {
     if (!(role in m.inputs)) {
-      throw new HelkError('method.input', `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`, role);
+      throw new HelkError(
+        'method.input',
+        `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,
+        role,
+      );
     }
   }
   for (const [role, spec] of Object.entries(m.inputs)) {
     const list = infos[role] ?? [];
     if (list.length < spec.least) {
-      throw new HelkError('method.input', list.length === 0 ? `${m.title} needs ${spec.label.toLowerCase()} (${role}).` : `${m.title} needs at least ${spec.least} (${role}).`, role);
+      throw new HelkError(
+        'method.input',
+        list.length === 0
+          ? `${m.title} needs ${spec.label.toLowerCase()} (${role}).`
+          : `${m.title} needs at least ${spec.least} (${role}).`,
+        role,
+      );
     }
-    if (!spec.many && list.length > 1) throw new HelkError('method.input', `${role} takes one dataset, not ${list.length}.`, role);
+    if (!spec.many && list.length > 1)
+      throw new HelkError('method.input', `${role} takes one dataset, not ${list.length}.`, role);
     for (const info of list) {
       const why = misfit(spec, info);
       if (why) throw new HelkError('method.input', `${role}: ${why}`, role);
@@ -49,11 +60,17 @@ export function checkInputs(m: Method, infos: Infos): void {
 
 /** Why a dataset cannot stand in a role, or null when it can. */
 export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
-  if (info.kind !== spec.kind) return `a ${spec.kind === 'features' ? 'feature set' : spec.kind} is wanted, this is a ${info.kind === 'features' ? 'feature set' : info.kind}.`;
+  if (info.kind !== spec.kind)
+    return `a ${spec.kind === 'features' ? 'feature set' : spec.kind} is wanted, this is a ${info.kind === 'features' ? 'feature set' : info.kind}.`;
   if (info.kind === 'features' && spec.geometry && info.geometry !== spec.geometry) {
     return `${spec.geometry}s are wanted, these are ${info.geometry}s.`;
   }
-  if (info.kind === 'raster' && spec.band === 'measure' && info.bands[0]?.kind === 'category' && info.bands[0].classes) {
+  if (
+    info.kind === 'raster' &&
+    spec.band === 'measure' &&
+    info.bands[0]?.kind === 'category' &&
+    info.bands[0].classes
+  ) {
     return 'measured values are wanted, these are classes.';
   }
   return null;
@@ -69,7 +86,11 @@ export function resolveParams(m: Method, infos: Infos, given: Record<string, unk
   for (const name of Object.keys(given)) {
     if (!(name in specs)) {
       const names = Object.keys(specs);
-      throw new HelkError('method.parameter', `${m.id} has no parameter "${name}"; it has ${names.length ? names.join(', ') : 'none'}.`, name);
+      throw new HelkError(
+        'method.parameter',
+        `${m.id} has no parameter "${name}"; it has ${names.length ? names.join(', ') : 'none'}.`,
+        name,
+      );
     }
   }
   const inputs = byRole(m, infos) as never;
@@ -90,7 +111,12 @@ export function resolveParams(m: Method, infos: Infos, given: Record<string, unk
   if (!parsed.success) {
     const issue = parsed.error.issues[0]!;
     const name = String(issue.path[0] ?? '');
-    if (!(name in written)) throw new HelkError('method.parameter', `${m.title} needs ${specs[name]?.label.toLowerCase() ?? name} (${name}).`, name);
+    if (!(name in written))
+      throw new HelkError(
+        'method.parameter',
+        `${m.title} needs ${specs[name]?.label.toLowerCase() ?? name} (${name}).`,
+        name,
+      );
     throw refusal(name, parsed.error);
   }
   const values = parsed.data as Record<string, unknown>;
@@ -153,7 +179,10 @@ export async function runMethod(
   const need = m.estimate?.(byRole(m, infos) as never, r.values as never);
   if (need && hooks.memoryLimit && need.bytes > hooks.memoryLimit) {
     const gib = (b: number): string => (b / 2 ** 30).toFixed(1);
-    throw new HelkError('method.memory', `${m.title} would need about ${gib(need.bytes)} GiB of memory here and ${gib(hooks.memoryLimit)} GiB may be used; clip the data or take larger cells.`);
+    throw new HelkError(
+      'method.memory',
+      `${m.title} would need about ${gib(need.bytes)} GiB of memory here and ${gib(hooks.memoryLimit)} GiB may be used; clip the data or take larger cells.`,
+    );
   }
   const job = new LocalJob(hooks);
   for (const c of checks) if (c.level === 'look') job.note('look', c.code, c.message);

@@ -127,5 +127,8 @@ export function cellOutlines(cells: Int32Array, width: number): Int32Array[] {
 }
 
 function straight(a: number, b: number, c: number, w1: number): boolean {
-  return (a % w1 === b % w1 && b % w1 === c % w1) || (Math.floor(a / w1) === Math.floor(b / w1) && Math.floor(b / w1) === Math.floor(c / w1));
+  return (
+    (a % w1 === b % w1 && b % w1 === c % w1) ||
+    (Math.floor(a / w1) === Math.floor(b / w1) && Math.floor(b / w1) === Math.floor(c / w1))
+  );
 }

@@ -4,7 +4,13 @@ import { cellsLike, type Cells } from '../data/raster';
  * A grid at half the size: each cell from the 2 x 2 below it, the mean of those that are there for measures, the most
  * frequent (the first of equals) for classes. Odd edges use what is left. O(cells).
  */
-export function halve(cells: Cells, width: number, height: number, kind: 'measure' | 'category', missing: number): Cells {
+export function halve(
+  cells: Cells,
+  width: number,
+  height: number,
+  kind: 'measure' | 'category',
+  missing: number,
+): Cells {
   const w = Math.ceil(width / 2);
   const h = Math.ceil(height / 2);
   const out = cellsLike(cells, w * h);
@@ -27,10 +33,11 @@ function mean(a: number, b: number, c: number, d: number): number {
   if (all === all) return all;
   let s = 0;
   let n = 0;
-  if (a === a) (s += a), n++;
-  if (b === b) (s += b), n++;
-  if (c === c) (s += c), n++;
-  if (d === d) (s += d), n++;
+  for (const v of [a, b, c, d]) {
+    if (v !== v) continue;
+    s += v;
+    n++;
+  }
   return n ? s / n : NaN;
 }
 

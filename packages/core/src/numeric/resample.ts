@@ -20,7 +20,17 @@ export interface Source {
  * - mean, mode: all cells whose centre lies within half a target cell (`halfU`, `halfV`, in source cells); nearest where
  *   none does.
  */
-export function resampleRow(s: Source, how: Resampling, u: Float64Array, v: Float64Array, out: Cells, offset: number, n: number, halfU: number, halfV: number): void {
+export function resampleRow(
+  s: Source,
+  how: Resampling,
+  u: Float64Array,
+  v: Float64Array,
+  out: Cells,
+  offset: number,
+  n: number,
+  halfU: number,
+  halfV: number,
+): void {
   const { cells, width, height, missing } = s;
   for (let k = 0; k < n; k++) {
     const a = u[k]!;
@@ -57,7 +67,9 @@ export function resampleRow(s: Source, how: Resampling, u: Float64Array, v: Floa
     }
     if (x >= 0 && y >= 0 && x < width - 1 && y < height - 1) {
       const i = y * width + x;
-      const value = (cells[i]! * (1 - tx) + cells[i + 1]! * tx) * (1 - ty) + (cells[i + width]! * (1 - tx) + cells[i + width + 1]! * tx) * ty;
+      const value =
+        (cells[i]! * (1 - tx) + cells[i + 1]! * tx) * (1 - ty) +
+        (cells[i + width]! * (1 - tx) + cells[i + width + 1]! * tx) * ty;
       if (value === value) {
         out[offset + k] = value;
         continue;
@@ -68,7 +80,16 @@ export function resampleRow(s: Source, how: Resampling, u: Float64Array, v: Floa
 }
 
 /** Bilinear with the weights of missing or outside centres given to the others. */
-function shared(cells: Cells, width: number, height: number, x: number, y: number, tx: number, ty: number, near: number): number {
+function shared(
+  cells: Cells,
+  width: number,
+  height: number,
+  x: number,
+  y: number,
+  tx: number,
+  ty: number,
+  near: number,
+): number {
   let sum = 0;
   let weight = 0;
   for (let j = 0; j < 2; j++) {
@@ -100,7 +121,10 @@ function cubic(cells: Cells, width: number, x: number, y: number, tx: number, ty
   i += width;
   const r3 = x0 * cells[i]! + x1 * cells[i + 1]! + x2 * cells[i + 2]! + x3 * cells[i + 3]!;
   return (
-    (((-0.5 * ty + 1) * ty - 0.5) * ty) * r0 + ((1.5 * ty - 2.5) * ty * ty + 1) * r1 + (((-1.5 * ty + 2) * ty + 0.5) * ty) * r2 + ((0.5 * ty - 0.5) * ty * ty) * r3
+    ((-0.5 * ty + 1) * ty - 0.5) * ty * r0 +
+    ((1.5 * ty - 2.5) * ty * ty + 1) * r1 +
+    ((-1.5 * ty + 2) * ty + 0.5) * ty * r2 +
+    (0.5 * ty - 0.5) * ty * ty * r3
   );
 }
 

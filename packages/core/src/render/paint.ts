@@ -41,7 +41,8 @@ export function colourTable(scale: Scale): { table: Uint8ClampedArray; index: (v
   }
   const n = breaks.length + 1;
   const table = new Uint8ClampedArray(n * 3);
-  for (let c = 0; c < n; c++) table.set(full.subarray(3 * Math.round((c * 255) / (n - 1)), 3 * Math.round((c * 255) / (n - 1)) + 3), c * 3);
+  for (let c = 0; c < n; c++)
+    table.set(full.subarray(3 * Math.round((c * 255) / (n - 1)), 3 * Math.round((c * 255) / (n - 1)) + 3), c * 3);
   return {
     table,
     index: (v) => {
@@ -56,7 +57,17 @@ export function colourTable(scale: Scale): { table: Uint8ClampedArray; index: (v
  * Paints one row of a picture: for each pixel the cell it lies in (`u`, `v` in fractional cells of the level), its colour, the
  * light on it, or the pattern for missing. Neighbouring cells for the light come from the window's border.
  */
-export function paintRow(out: Uint8ClampedArray, offset: number, y: number, n: number, u: Float64Array, v: Float64Array, w: Window, p: Paint, colours: ReturnType<typeof colourTable>): void {
+export function paintRow(
+  out: Uint8ClampedArray,
+  offset: number,
+  y: number,
+  n: number,
+  u: Float64Array,
+  v: Float64Array,
+  w: Window,
+  p: Paint,
+  colours: ReturnType<typeof colourTable>,
+): void {
   const { table, index } = colours;
   for (let x = 0; x < n; x++) {
     const o = offset + 4 * x;

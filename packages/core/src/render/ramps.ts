@@ -8,21 +8,89 @@ export interface Ramp {
 
 export const RAMPS: readonly Ramp[] = [
   // Cividis (Nuñez, Anderton and Renslow 2018, doi:10.1371/journal.pone.0199239) and viridis (van der Walt and Smith 2015), stops from memory.
-  { id: 'cividis', title: 'Dusk to straw', kind: 'sequential', stops: ['#00224e', '#123570', '#3b496c', '#575d6d', '#707173', '#8a8678', '#a59c74', '#c3b369', '#e1cc55', '#fee838'] },
-  { id: 'viridis', title: 'Heather to lichen', kind: 'sequential', stops: ['#440154', '#482475', '#414487', '#355f8d', '#2a788e', '#21918c', '#22a884', '#44bf70', '#7ad151', '#bddf26', '#fde725'] },
-  { id: 'ember', title: 'Straw to ember', kind: 'sequential', stops: ['#fbf4df', '#f5d79d', '#e9ab66', '#d27b4b', '#a94d43', '#73293f', '#361736'] },
-  { id: 'tide', title: 'Foam to deep', kind: 'sequential', stops: ['#eff5f1', '#c5dfdc', '#8fc0c8', '#569bb0', '#2d7295', '#174a74', '#0b2548'] },
+  {
+    id: 'cividis',
+    title: 'Dusk to straw',
+    kind: 'sequential',
+    stops: [
+      '#00224e',
+      '#123570',
+      '#3b496c',
+      '#575d6d',
+      '#707173',
+      '#8a8678',
+      '#a59c74',
+      '#c3b369',
+      '#e1cc55',
+      '#fee838',
+    ],
+  },
+  {
+    id: 'viridis',
+    title: 'Heather to lichen',
+    kind: 'sequential',
+    stops: [
+      '#440154',
+      '#482475',
+      '#414487',
+      '#355f8d',
+      '#2a788e',
+      '#21918c',
+      '#22a884',
+      '#44bf70',
+      '#7ad151',
+      '#bddf26',
+      '#fde725',
+    ],
+  },
+  {
+    id: 'ember',
+    title: 'Straw to ember',
+    kind: 'sequential',
+    stops: ['#fbf4df', '#f5d79d', '#e9ab66', '#d27b4b', '#a94d43', '#73293f', '#361736'],
+  },
+  {
+    id: 'tide',
+    title: 'Foam to deep',
+    kind: 'sequential',
+    stops: ['#eff5f1', '#c5dfdc', '#8fc0c8', '#569bb0', '#2d7295', '#174a74', '#0b2548'],
+  },
   { id: 'slate', title: 'Ink to paper', kind: 'sequential', stops: ['#14181a', '#565c5f', '#9aa0a2', '#f4f2ec'] },
-  { id: 'scales', title: 'Teal, paper, rust', kind: 'diverging', stops: ['#064b5a', '#3d8593', '#9bc6ca', '#f4f0e6', '#e4b48c', '#bd6f3c', '#743410'] },
-  { id: 'compass', title: 'Round the compass', kind: 'cyclic', stops: ['#2f4a8a', '#8474b4', '#d9a9a6', '#c9913c', '#7d8c3b', '#2f7f86', '#2f4a8a'] },
+  {
+    id: 'scales',
+    title: 'Teal, paper, rust',
+    kind: 'diverging',
+    stops: ['#064b5a', '#3d8593', '#9bc6ca', '#f4f0e6', '#e4b48c', '#bd6f3c', '#743410'],
+  },
+  {
+    id: 'compass',
+    title: 'Round the compass',
+    kind: 'cyclic',
+    stops: ['#2f4a8a', '#8474b4', '#d9a9a6', '#c9913c', '#7d8c3b', '#2f7f86', '#2f4a8a'],
+  },
 ];
 
 export const rampOf = (id: string): Ramp => RAMPS.find((r) => r.id === id) ?? RAMPS[0]!;
 
-const rgb = (hex: string): [number, number, number] => [parseInt(hex.slice(1, 3), 16), parseInt(hex.slice(3, 5), 16), parseInt(hex.slice(5, 7), 16)];
+const rgb = (hex: string): [number, number, number] => [
+  parseInt(hex.slice(1, 3), 16),
+  parseInt(hex.slice(3, 5), 16),
+  parseInt(hex.slice(5, 7), 16),
+];
 
 /** Colours for a readable set of categories, told apart by colour-blind readers (at most ten). */
-export const CATEGORY_COLOURS = ['#0f5c6e', '#d99a2b', '#7a4f9a', '#6f9b3c', '#b6483a', '#4f9fc4', '#8a6a4a', '#c77fae', '#3f4a52', '#c9c04a'];
+export const CATEGORY_COLOURS = [
+  '#0f5c6e',
+  '#d99a2b',
+  '#7a4f9a',
+  '#6f9b3c',
+  '#b6483a',
+  '#4f9fc4',
+  '#8a6a4a',
+  '#c77fae',
+  '#3f4a52',
+  '#c9c04a',
+];
 
 /** A ramp as 256 colours, r, g, b, one after the other; mixed in linear light so that steps stay even. */
 export function rampTable(id: string, reversed: boolean): Uint8ClampedArray {

@@ -2,7 +2,11 @@ import type { BandFacts, RasterInfo } from '../data/dataset';
 import { quantileSorted } from '../numeric/statistics';
 import { rampOf } from './ramps';
 
-export type Stretch = { kind: 'minmax' } | { kind: 'percentile'; cut: 1 | 2 | 5 } | { kind: 'sd'; times: number } | { kind: 'own'; low: number; high: number };
+export type Stretch =
+  | { kind: 'minmax' }
+  | { kind: 'percentile'; cut: 1 | 2 | 5 }
+  | { kind: 'sd'; times: number }
+  | { kind: 'own'; low: number; high: number };
 
 export interface RasterStyle {
   ramp: string;
@@ -35,8 +39,19 @@ export function defaultStyle(info: RasterInfo, band = 0): RasterStyle {
   const f = b.facts;
   const crossesZero = f ? f.summary.min < 0 && f.summary.max > 0 : false;
   const role = b.role ?? '';
-  const base: RasterStyle = { ramp: 'cividis', reversed: false, stretch: { kind: 'minmax' }, classes: 0, rule: 'equal', opacity: 1, visible: true, relief: null, showMissing: true };
-  if (role === 'elevation' || (b.unit === 'm' && role === '')) return { ...base, stretch: wild(f) ? { kind: 'percentile', cut: 2 } : base.stretch, relief: RELIEF };
+  const base: RasterStyle = {
+    ramp: 'cividis',
+    reversed: false,
+    stretch: { kind: 'minmax' },
+    classes: 0,
+    rule: 'equal',
+    opacity: 1,
+    visible: true,
+    relief: null,
+    showMissing: true,
+  };
+  if (role === 'elevation' || (b.unit === 'm' && role === ''))
+    return { ...base, stretch: wild(f) ? { kind: 'percentile', cut: 2 } : base.stretch, relief: RELIEF };
   if (role === 'slope') return { ...base, ramp: 'ember' };
   if (role === 'aspect') return { ...base, ramp: 'compass', stretch: { kind: 'own', low: 0, high: 360 } };
   if (role === 'hillshade') return { ...base, ramp: 'slate', stretch: { kind: 'own', low: 0, high: 255 } };
@@ -57,10 +72,13 @@ export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
   const { summary: s, percentiles: p } = f;
   const t = style.stretch;
   let range: [number, number] =
-    t.kind === 'minmax' ? [s.min, s.max]
-    : t.kind === 'percentile' ? [p[String(t.cut)]!, p[String(100 - t.cut)]!]
-    : t.kind === 'sd' ? [Math.max(s.min, s.mean - t.times * s.sd), Math.min(s.max, s.mean + t.times * s.sd)]
-    : [t.low, t.high];
+    t.kind === 'minmax'
+      ? [s.min, s.max]
+      : t.kind === 'percentile'
+        ? [p[String(t.cut)]!, p[String(100 - t.cut)]!]
+        : t.kind === 'sd'
+          ? [Math.max(s.min, s.mean - t.times * s.sd), Math.min(s.max, s.mean + t.times * s.sd)]
+          : [t.low, t.high];
   if (t.kind === 'percentile' && !(range[1] > range[0])) range = [s.min, s.max];
   if (rampOf(style.ramp).kind === 'diverging' && t.kind !== 'own') {
     const m = Math.max(Math.abs(range[0]), Math.abs(range[1]));

@@ -2,9 +2,20 @@
 export function formatNumber(v: number | null | undefined, range = Math.abs(v ?? 0)): string {
   if (v === null || v === undefined || v !== v) return '–';
   if (!Number.isFinite(v)) return v > 0 ? '∞' : '−∞';
+  if (v === 0) return '0';
   const size = Math.max(Math.abs(range), 1e-12);
-  if (v !== 0 && (Math.abs(v) >= 1e9 || (Math.abs(v) < 1e-4 && size < 1e-3))) return v.toExponential(2).replace('-', '−').replace('e+', ' × 10^').replace('e−', ' × 10^−');
-  const digits = Number.isInteger(v) && size >= 1 ? 0 : size >= 1000 ? 0 : size >= 100 ? 1 : size >= 1 ? 2 : Math.min(8, 2 - Math.floor(Math.log10(size)));
+  if (v !== 0 && (Math.abs(v) >= 1e9 || (Math.abs(v) < 1e-4 && size < 1e-3)))
+    return v.toExponential(2).replace('-', '−').replace('e+', ' × 10^').replace('e−', ' × 10^−');
+  const digits =
+    Number.isInteger(v) && size >= 1
+      ? 0
+      : size >= 1000
+        ? 0
+        : size >= 100
+          ? 1
+          : size >= 1
+            ? 2
+            : Math.min(8, 2 - Math.floor(Math.log10(size)));
   const [whole, part] = Math.abs(v).toFixed(digits).split('.');
   const grouped = whole!.replace(/\B(?=(\d{3})+$)/g, '\u202f');
   const text = part ? `${grouped}.${part}` : grouped;
@@ -34,5 +45,7 @@ export function formatBytes(bytes: number): string {
 
 /** A length in metres in the unit a person would take: 850 m, 4.2 km. */
 export function formatLength(metres: number): string {
-  return metres >= 1000 ? `${formatNumber(metres / 1000, metres / 1000 >= 10 ? 1000 : 10)} km` : `${formatNumber(metres)} m`;
+  return metres >= 1000
+    ? `${formatNumber(metres / 1000, metres / 1000 >= 10 ? 1000 : 10)} km`
+    : `${formatNumber(metres)} m`;
 }

@@ -2,7 +2,14 @@ import { Injectable } from '@angular/core';
 import { fromProblem, type CrsHit, type Forecast, type MethodDescription } from '@helk/core';
 import { unpackBinary } from '@helk/core/formats/binary';
 import type { Features, Table } from '@helk/core';
-import type { ApiDataset, ApiProblem, ApiProject, ApiProjectDetail, ApiRun, ProjectEvent } from '@helk/core/api/schemas';
+import type {
+  ApiDataset,
+  ApiProblem,
+  ApiProject,
+  ApiProjectDetail,
+  ApiRun,
+  ProjectEvent,
+} from '@helk/core/api/schemas';
 
 /** The only way to the server. Refusals arrive as HelkError with the server's sentence. */
 @Injectable({ providedIn: 'root' })
@@ -17,7 +24,9 @@ export class Api {
     }
     if (r.ok) return r;
     const p = (await r.json().catch(() => null)) as ApiProblem | null;
-    throw p?.detail ? fromProblem({ code: p.code as never, message: p.detail, path: p.path }) : new Error(`The server answered ${r.status}.`);
+    throw p?.detail
+      ? fromProblem({ code: p.code as never, message: p.detail, path: p.path })
+      : new Error(`The server answered ${r.status}.`);
   }
 
   private async json<T>(path: string, verb = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> {
@@ -34,13 +43,17 @@ export class Api {
   projects = (): Promise<ApiProject[]> => this.json('/api/projects');
   project = (id: string): Promise<ApiProjectDetail> => this.json(`/api/projects/${id}`);
   createProject = (name: string): Promise<ApiProject> => this.json('/api/projects', 'POST', { name });
-  patchProject = (id: string, patch: { name?: string; note?: string }): Promise<ApiProject> => this.json(`/api/projects/${id}`, 'PATCH', patch);
+  patchProject = (id: string, patch: { name?: string; note?: string }): Promise<ApiProject> =>
+    this.json(`/api/projects/${id}`, 'PATCH', patch);
   deleteProject = (id: string): Promise<void> => this.json(`/api/projects/${id}`, 'DELETE');
   saveWorkbench = (id: string, w: object): Promise<void> => this.json(`/api/projects/${id}/workbench`, 'PUT', w);
-  patchDataset = (p: string, d: string, patch: object): Promise<ApiDataset> => this.json(`/api/projects/${p}/datasets/${d}`, 'PATCH', patch);
+  patchDataset = (p: string, d: string, patch: object): Promise<ApiDataset> =>
+    this.json(`/api/projects/${p}/datasets/${d}`, 'PATCH', patch);
   deleteDataset = (p: string, d: string): Promise<void> => this.json(`/api/projects/${p}/datasets/${d}`, 'DELETE');
-  restoreDataset = (p: string, d: string): Promise<ApiDataset> => this.json(`/api/projects/${p}/datasets/${d}/restore`, 'POST');
-  forecast = (p: string, run: object, signal: AbortSignal): Promise<Forecast> => this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
+  restoreDataset = (p: string, d: string): Promise<ApiDataset> =>
+    this.json(`/api/projects/${p}/datasets/${d}/restore`, 'POST');
+  forecast = (p: string, run: object, signal: AbortSignal): Promise<Forecast> =>
+    this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
   startRun = (p: string, run: object): Promise<ApiRun> => this.json(`/api/projects/${p}/runs`, 'POST', run);
   cancelRun = (p: string, r: string): Promise<ApiRun> => this.json(`/api/projects/${p}/runs/${r}/cancel`, 'POST');
 
@@ -54,7 +67,10 @@ export class Api {
   }
 
   async openProject(file: File): Promise<ApiProject> {
-    const r = await this.ask(`/api/projects/file?${new URLSearchParams({ name: file.name })}`, { method: 'POST', body: file });
+    const r = await this.ask(`/api/projects/file?${new URLSearchParams({ name: file.name })}`, {
+      method: 'POST',
+      body: file,
+    });
     return (await r.json()) as ApiProject;
   }
 

@@ -1,5 +1,15 @@
 import { CdkConnectedOverlay, CdkOverlayOrigin } from '@angular/cdk/overlay';
-import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, signal, untracked, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { ask, methods } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 
@@ -10,21 +20,61 @@ import { BenchStore } from '../state/bench.store';
   imports: [CdkConnectedOverlay, CdkOverlayOrigin],
   template: `
     <div class="relative" cdkOverlayOrigin #o="cdkOverlayOrigin">
-      <input #field class="voice w-full !min-h-[34px] !rounded-full !px-4 text-[15px]" placeholder="Ask: how steep is it?" autocomplete="off" spellcheck="false" role="combobox" aria-label="Ask for a method" [attr.aria-expanded]="bench.askOpen()" aria-controls="answers" [value]="text()" (focus)="bench.set({ askOpen: true })" (input)="type($any($event.target).value)" (keydown)="key($event)" />
-      <kbd class="num absolute right-3 top-[8px] text-[11px] text-ink-3 border border-line rounded px-1 pointer-events-none">Ctrl K</kbd>
+      <input
+        #field
+        class="voice w-full !min-h-[34px] !rounded-full !px-4 text-[15px]"
+        placeholder="Ask: how steep is it?"
+        autocomplete="off"
+        spellcheck="false"
+        role="combobox"
+        aria-label="Ask for a method"
+        [attr.aria-expanded]="bench.askOpen()"
+        aria-controls="answers"
+        [value]="text()"
+        (focus)="bench.set({ askOpen: true })"
+        (input)="type($any($event.target).value)"
+        (keydown)="key($event)"
+      />
+      <kbd
+        class="num absolute right-3 top-[8px] text-[11px] text-ink-3 border border-line rounded px-1 pointer-events-none"
+        >Ctrl K</kbd
+      >
     </div>
-    <ng-template cdkConnectedOverlay [cdkConnectedOverlayOrigin]="o" [cdkConnectedOverlayOpen]="bench.askOpen()" [cdkConnectedOverlayOffsetY]="6" [cdkConnectedOverlayWidth]="width()" (overlayOutsideClick)="outside($event)" (detach)="close()">
-      <div id="answers" class="float py-1 max-h-[420px] overflow-auto w-full" style="box-shadow: var(--shade)" role="listbox" aria-label="Methods">
+    <ng-template
+      cdkConnectedOverlay
+      [cdkConnectedOverlayOrigin]="o"
+      [cdkConnectedOverlayOpen]="bench.askOpen()"
+      [cdkConnectedOverlayOffsetY]="6"
+      [cdkConnectedOverlayWidth]="width()"
+      (overlayOutsideClick)="outside($event)"
+      (detach)="close()"
+    >
+      <div id="answers" class="popover py-1 max-h-[420px] overflow-auto w-full" role="listbox" aria-label="Methods">
         @for (a of answers(); track a.method.id; let i = $index) {
           @if (i === firstUnfit() && bench.selectedItem()) {
-            <div class="px-4 pt-2 pb-1 text-[12px] text-ink-2 border-t border-line-soft mt-1">Does not fit {{ bench.selectedItem()!.name }}</div>
+            <div class="px-4 pt-2 pb-1 text-[12px] text-ink-2 border-t border-line-soft mt-1">
+              Does not fit {{ bench.selectedItem()!.name }}
+            </div>
           }
-          <div role="option" class="px-4 py-1.5" [attr.aria-selected]="i === at()" [class.bg-act-soft]="i === at()" (pointerdown)="pick(i); $event.preventDefault()" (pointermove)="at.set(i)">
-            <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{ a.method.question }}</span>
-            <span class="text-[12px] text-ink-2">{{ a.method.title }} <span class="num ml-1">{{ a.method.id }}</span></span>
+          <div
+            role="option"
+            class="px-4 py-1.5"
+            [attr.aria-selected]="i === at()"
+            [class.bg-act-soft]="i === at()"
+            (pointerdown)="pick(i); $event.preventDefault()"
+            (pointermove)="at.set(i)"
+          >
+            <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{
+              a.method.question
+            }}</span>
+            <span class="text-[12px] text-ink-2"
+              >{{ a.method.title }} <span class="num ml-1">{{ a.method.id }}</span></span
+            >
           </div>
         } @empty {
-          <p class="px-4 py-3 text-ink-2">No method answers to “{{ text() }}”. Try a trade name, like slope, or a shorter question.</p>
+          <p class="px-4 py-3 text-ink-2">
+            No method answers to “{{ text() }}”. Try a trade name, like slope, or a shorter question.
+          </p>
         }
       </div>
     </ng-template>

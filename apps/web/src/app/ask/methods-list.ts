@@ -12,8 +12,13 @@ import { ProjectStore } from '../state/project.store';
     @for (f of families(); track f.name) {
       <h3 class="voice text-[15px] text-ink-2 px-4 pt-3 pb-1">{{ f.name }}</h3>
       @for (m of f.methods; track m.id) {
-        <button class="block w-full text-left px-4 py-1.5 hover:bg-act-soft" (click)="bench.openSheet(m.id)" [title]="m.about">
-          <span class="block text-[13px]"><span class="font-[550]">{{ m.title }}</span>
+        <button
+          class="block w-full text-left px-4 py-1.5 hover:bg-act-soft"
+          (click)="bench.openSheet(m.id)"
+          [title]="m.about"
+        >
+          <span class="block text-[13px]"
+            ><span class="font-[550]">{{ m.title }}</span>
             @if (!m.fits) {
               <span class="text-[12px] text-ink-3"> (does not fit what is selected)</span>
             }
@@ -30,7 +35,12 @@ export class MethodsList {
   private readonly names: Record<string, string> = { raster: 'Grids', terrain: 'Terrain' };
   protected readonly families = computed(() => {
     const item = this.bench.selectedItem();
-    const all = this.store.methods().map((m) => ({ ...m, fits: !item || Object.values(m.inputs).some((s) => misfit(s, item.info) === null) }));
-    return [...new Set(all.map((m) => m.family))].map((f) => ({ name: this.names[f] ?? f, methods: all.filter((m) => m.family === f) }));
+    const all = this.store
+      .methods()
+      .map((m) => ({ ...m, fits: !item || Object.values(m.inputs).some((s) => misfit(s, item.info) === null) }));
+    return [...new Set(all.map((m) => m.family))].map((f) => ({
+      name: this.names[f] ?? f,
+      methods: all.filter((m) => m.family === f),
+    }));
   });
 }

@@ -38,7 +38,9 @@ export class ChunkCache {
   }
 
   private async fetch(s: DrawnBand, level: number, column: number, row: number): Promise<Chunk> {
-    const r = await fetch(`/api/projects/${s.project}/datasets/${s.dataset}/chunks/${s.band}/${level}/${column}/${row}`);
+    const r = await fetch(
+      `/api/projects/${s.project}/datasets/${s.dataset}/chunks/${s.band}/${level}/${column}/${row}`,
+    );
     if (r.status === 204) return null;
     if (!r.ok) throw new Error(`The cells could not be fetched (${r.status}).`);
     const buffer = await r.arrayBuffer();

@@ -6,7 +6,16 @@ import ImageTile from 'ol/source/ImageTile';
 import VectorSource from 'ol/source/Vector';
 import { Circle, Fill, Stroke, Style } from 'ol/style';
 import TileGrid from 'ol/tilegrid/TileGrid';
-import { featureCount, transformer, valueOf, type Crs, type Features, type RasterInfo, type RasterStyle, type Scale } from '@helk/core';
+import {
+  featureCount,
+  transformer,
+  valueOf,
+  type Crs,
+  type Features,
+  type RasterInfo,
+  type RasterStyle,
+  type Scale,
+} from '@helk/core';
 import type { VectorStyle } from '../state/bench.store';
 import { projectionOf } from '../state/cursor';
 import type { Drawing } from './drawing';
@@ -16,7 +25,11 @@ const TILE = 256;
 /** Halving resolutions from the whole earth to centimetres, the same for every dataset in a system. */
 function tileGridOf(crs: Crs): TileGrid {
   const top = crs.geographic ? 1 : 65536;
-  return new TileGrid({ origin: crs.geographic ? [-180, 90] : [-2e7, 2e7], resolutions: Array.from({ length: 24 }, (_, k) => top / 2 ** k), tileSize: TILE });
+  return new TileGrid({
+    origin: crs.geographic ? [-180, 90] : [-2e7, 2e7],
+    resolutions: Array.from({ length: 24 }, (_, k) => top / 2 ** k),
+    tileSize: TILE,
+  });
 }
 
 const clear = (): HTMLCanvasElement => {
@@ -51,14 +64,28 @@ export class RasterLayer {
       projection: projectionOf(crs),
       tileGrid: grid,
       wrapX: false,
-      interpolate: false,
+      // Finer tiles are taken and shrunk, so that cells stay crisp and far views smooth.
+      zDirection: -1,
+      interpolate: true,
       transition: 0,
       loader: async (z, x, y, { signal }) => {
         const resolution = grid.getResolution(z);
         const [ox, oy] = grid.getOrigin(z) as [number, number];
         const { scale, style, missing } = this.drawn;
         const image = await drawing.tile(
-          { kind: 'tile', source: { project, dataset, band: 0, info }, crs, x: ox + x * TILE * resolution, y: oy - y * TILE * resolution, resolution, width: TILE, height: TILE, scale, relief: style.relief, missing: style.showMissing ? missing : null },
+          {
+            kind: 'tile',
+            source: { project, dataset, band: 0, info },
+            crs,
+            x: ox + x * TILE * resolution,
+            y: oy - y * TILE * resolution,
+            resolution,
+            width: TILE,
+            height: TILE,
+            scale,
+            relief: style.relief,
+            missing: style.showMissing ? missing : null,
+          },
           signal,
         );
         return image ?? clear();
@@ -101,9 +128,17 @@ export function vectorSource(f: Features, crs: Crs): VectorSource {
     if (parts.length === 0) continue;
     const one = parts.length === 1;
     const geometry =
-      f.geometry === 'polygon' ? (one ? new Polygon(parts[0]!) : new MultiPolygon(parts))
-      : f.geometry === 'line' ? (one ? new LineString(parts[0]![0]!) : new MultiLineString(parts.map((p) => p[0]!)))
-      : one ? new Point(parts[0]![0]![0]!) : new MultiPoint(parts.map((p) => p[0]![0]!));
+      f.geometry === 'polygon'
+        ? one
+          ? new Polygon(parts[0]!)
+          : new MultiPolygon(parts)
+        : f.geometry === 'line'
+          ? one
+            ? new LineString(parts[0]![0]!)
+            : new MultiLineString(parts.map((p) => p[0]!))
+          : one
+            ? new Point(parts[0]![0]![0]!)
+            : new MultiPoint(parts.map((p) => p[0]![0]!));
     const feature = new Feature({ geometry });
     feature.setId(i);
     features.push(feature);
@@ -117,8 +152,22 @@ export function vectorLayer(source: VectorSource, style: VectorStyle): VectorLay
 
 export function symbol(s: VectorStyle): Style {
   const stroke = new Stroke({ color: s.colour, width: s.width });
-  const fill = new Fill({ color: s.colour + Math.round(s.fill * 255).toString(16).padStart(2, '0') });
-  return new Style({ stroke, fill, image: new Circle({ radius: 3 + s.width, fill: new Fill({ color: s.colour }), stroke: new Stroke({ color: '#ffffff', width: 1 }) }) });
+  const fill = new Fill({
+    color:
+      s.colour +
+      Math.round(s.fill * 255)
+        .toString(16)
+        .padStart(2, '0'),
+  });
+  return new Style({
+    stroke,
+    fill,
+    image: new Circle({
+      radius: 3 + s.width,
+      fill: new Fill({ color: s.colour }),
+      stroke: new Stroke({ color: '#ffffff', width: 1 }),
+    }),
+  });
 }
 
 /** The columns of one feature as name and text. */

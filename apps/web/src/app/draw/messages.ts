@@ -47,4 +47,5 @@ export interface ValueAnswer {
   row: number;
 }
 
-export type DrawAnswer = { id: number; image: ImageBitmap | null } | { id: number; value: ValueAnswer } | { id: number; error: string };
+export type DrawAnswer =
+  { id: number; image: ImageBitmap | null } | { id: number; value: ValueAnswer } | { id: number; error: string };

@@ -15,12 +15,24 @@ addEventListener('message', (e: MessageEvent<DrawRequest>) => {
     return;
   }
   const answer = (a: DrawAnswer, transfer: Transferable[] = []): void => postMessage(a, { transfer });
-  const work = m.kind === 'tile' ? tile(m).then((image) => answer({ id: m.id, image }, image ? [image] : [])) : value(m).then((v) => answer({ id: m.id, value: v }));
-  work.catch((x: unknown) => answer({ id: m.id, error: x instanceof Error ? x.message : String(x) })).finally(() => cancelled.delete(m.id));
+  const work =
+    m.kind === 'tile'
+      ? tile(m).then((image) => answer({ id: m.id, image }, image ? [image] : []))
+      : value(m).then((v) => answer({ id: m.id, value: v }));
+  work
+    .catch((x: unknown) => answer({ id: m.id, error: x instanceof Error ? x.message : String(x) }))
+    .finally(() => cancelled.delete(m.id));
 });
 
 /** Cells of a level around some columns and rows, with a border of one cell, missing where there is nothing. */
-async function windowOf(m: TileRequest, level: number, c0: number, r0: number, c1: number, r1: number): Promise<Window | null> {
+async function windowOf(
+  m: TileRequest,
+  level: number,
+  c0: number,
+  r0: number,
+  c1: number,
+  r1: number,
+): Promise<Window | null> {
   const { grid } = m.source.info;
   const levelColumns = levelSize(grid.columns, level);
   const levelRows = levelSize(grid.rows, level);
@@ -68,7 +80,12 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
   const n = m.width;
   const u = Array.from({ length: m.height }, () => new Float64Array(n));
   const v = Array.from({ length: m.height }, () => new Float64Array(n));
-  const mapper = new CellMapper({ x: m.x, y: m.y, dx: m.resolution, dy: m.resolution }, n, grid, transformer(m.crs, grid.crs ?? m.crs));
+  const mapper = new CellMapper(
+    { x: m.x, y: m.y, dx: m.resolution, dy: m.resolution },
+    n,
+    grid,
+    transformer(m.crs, grid.crs ?? m.crs),
+  );
   let c0 = Infinity;
   let c1 = -Infinity;
   let r0 = Infinity;
@@ -85,21 +102,34 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
     }
   }
   if (!(c1 >= 0 && r1 >= 0 && c0 < grid.columns && r0 < grid.rows)) return null;
-  const step = Math.max((c1 - c0) / n, (r1 - r0) / m.height);
-  const level = Math.min(levelCount(grid.columns, grid.rows), Math.max(0, Math.floor(Math.log2(Math.max(1, step)) + 0.25)));
+  // The finer direction decides: cells of a grid in degrees are narrower than they are tall.
+  const step = Math.min((c1 - c0) / n, (r1 - r0) / m.height);
+  const level = Math.min(levelCount(grid.columns, grid.rows), Math.max(0, Math.floor(Math.log2(Math.max(1, step)))));
   const f = 2 ** level;
   const columns = grid.columns / f;
   const rows = grid.rows / f;
   const lc = Math.max(0, Math.floor(c0 / f));
   const lr = Math.max(0, Math.floor(r0 / f));
-  const w = await windowOf(m, level, lc, lr, Math.min(levelSize(grid.columns, level) - 1, Math.floor(c1 / f)), Math.min(levelSize(grid.rows, level) - 1, Math.floor(r1 / f)));
+  const w = await windowOf(
+    m,
+    level,
+    lc,
+    lr,
+    Math.min(levelSize(grid.columns, level) - 1, Math.floor(c1 / f)),
+    Math.min(levelSize(grid.rows, level) - 1, Math.floor(r1 / f)),
+  );
   if (!w || cancelled.has(m.id)) return null;
   const facts = bands[m.source.band]!.facts;
   const rgb = (a: number[]): [number, number, number] => [a[0]!, a[1]!, a[2]!];
   const paint = {
     scale: m.scale,
     light: m.relief ? lightOf(m, f, Math.min(grid.rows - 1, Math.max(0, Math.floor((r0 + r1) / 2)))) : null,
-    gaps: (facts?.gapBoxes ?? []).map((g): [number, number, number, number] => [Math.floor(g.column / f), Math.floor(g.row / f), Math.floor((g.column + g.columns - 1) / f), Math.floor((g.row + g.rows - 1) / f)]),
+    gaps: (facts?.gapBoxes ?? []).map((g): [number, number, number, number] => [
+      Math.floor(g.column / f),
+      Math.floor(g.row / f),
+      Math.floor((g.column + g.columns - 1) / f),
+      Math.floor((g.row + g.rows - 1) / f),
+    ]),
     missing: m.missing ? { ink: rgb(m.missing.ink), ground: rgb(m.missing.ground), faint: rgb(m.missing.faint) } : null,
     columns,
     rows,
@@ -127,7 +157,12 @@ function lightOf(m: TileRequest, f: number, row: number): Light {
   const a = (r.azimuth * Math.PI) / 180;
   const [w, ht] = cellMetres(m.source.info.grid, row);
   const vertical = (unitFactor(m.source.info.bands[m.source.band]!.unit) ?? 1) * r.zFactor;
-  return { vector: [Math.sin(a) * Math.cos(h), -Math.cos(a) * Math.cos(h), Math.sin(h)], strength: r.strength, cellWidth: (w * f) / vertical, cellHeight: (ht * f) / vertical };
+  return {
+    vector: [Math.sin(a) * Math.cos(h), -Math.cos(a) * Math.cos(h), Math.sin(h)],
+    strength: r.strength,
+    cellWidth: (w * f) / vertical,
+    cellHeight: (ht * f) / vertical,
+  };
 }
 
 /** The exact value of the full-size cell under a place. */

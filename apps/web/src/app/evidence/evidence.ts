@@ -17,9 +17,21 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
-      <header class="flex items-center gap-4 px-3 h-[34px] flex-none border-b border-line-soft text-[13px]" role="tablist" aria-label="Evidence">
+      <header
+        class="flex items-center gap-4 px-3 h-[34px] flex-none border-b border-line-soft text-[13px]"
+        role="tablist"
+        aria-label="Evidence"
+      >
         @for (t of tabs(); track t.id) {
-          <button role="tab" class="h-full border-b-2" [class]="tab() === t.id ? 'border-act font-[600]' : 'border-transparent text-ink-2'" [attr.aria-selected]="tab() === t.id" (click)="wanted.set({ dataset: bench.selected(), tab: t.id })">{{ t.label }}</button>
+          <button
+            role="tab"
+            class="h-full border-b-2"
+            [class]="tab() === t.id ? 'border-act font-[600]' : 'border-transparent text-ink-2'"
+            [attr.aria-selected]="tab() === t.id"
+            (click)="wanted.set({ dataset: bench.selected(), tab: t.id })"
+          >
+            {{ t.label }}
+          </button>
         }
         <span class="flex-1"></span>
         <span class="text-[12px] text-ink-2 truncate">{{ bench.selectedItem()?.name }}</span>
@@ -29,7 +41,9 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
           @switch (tab()) {
             @case ('values') {
               <helk-histogram class="flex-1 min-w-0" [band]="b.band" [scale]="scale()" />
-              <dl class="w-[188px] flex-none grid grid-cols-[auto_1fr] gap-x-3 content-start py-2 pr-3 text-[12px] overflow-auto">
+              <dl
+                class="w-[188px] flex-none grid grid-cols-[auto_1fr] gap-x-3 content-start py-2 pr-3 text-[12px] overflow-auto"
+              >
                 @for (s of statistics(); track s.name) {
                   <dt class="text-ink-2">{{ s.name }}</dt>
                   <dd class="num text-right">{{ s.value }}</dd>
@@ -42,7 +56,13 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
                 <div class="w-[216px] flex-none overflow-auto border-l border-line-soft">
                   <div class="text-[12px] px-3 py-1.5 text-ink-2">{{ c.heading }}</div>
                   @for (x of c.list; track $index) {
-                    <button class="flex justify-between w-full px-3 h-[26px] items-center num hover:bg-act-soft" (click)="go(c.item, x.column, x.row, 1, 1)"><span>no. {{ $index + 1 }}</span><span>{{ number(x.value) }} {{ unit(c.band.unit) }}</span></button>
+                    <button
+                      class="flex justify-between w-full px-3 h-[26px] items-center num hover:bg-act-soft"
+                      (click)="go(c.item, x.column, x.row, 1, 1)"
+                    >
+                      <span>no. {{ $index + 1 }}</span
+                      ><span>{{ number(x.value) }} {{ unit(c.band.unit) }}</span>
+                    </button>
                   }
                 </div>
               }
@@ -50,10 +70,26 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
             @case ('gaps') {
               <div class="flex-1 overflow-auto">
                 <table class="w-full text-[12.5px]">
-                  <thead class="text-left text-ink-2"><tr><th class="font-[450] px-3 py-1">Hole</th><th class="font-[450] text-right">Missing cells</th><th class="font-[450] text-right">Columns × rows</th><th></th></tr></thead>
+                  <thead class="text-left text-ink-2">
+                    <tr>
+                      <th class="font-[450] px-3 py-1">Hole</th>
+                      <th class="font-[450] text-right">Missing cells</th>
+                      <th class="font-[450] text-right">Columns × rows</th>
+                      <th></th>
+                    </tr>
+                  </thead>
                   <tbody>
                     @for (g of b.band.facts!.gapBoxes; track $index) {
-                      <tr class="border-t border-line-soft"><td class="num px-3 h-[28px]">{{ $index + 1 }}</td><td class="num text-right">{{ number(g.cells) }}</td><td class="num text-right">{{ g.columns }} × {{ g.rows }}</td><td class="text-right pr-3"><button class="link" (click)="go(bench.selectedItem()!, g.column, g.row, g.columns, g.rows)">Go there</button></td></tr>
+                      <tr class="border-t border-line-soft">
+                        <td class="num px-3 h-[28px]">{{ $index + 1 }}</td>
+                        <td class="num text-right">{{ number(g.cells) }}</td>
+                        <td class="num text-right">{{ g.columns }} × {{ g.rows }}</td>
+                        <td class="text-right pr-3">
+                          <button class="link" (click)="go(bench.selectedItem()!, g.column, g.row, g.columns, g.rows)">
+                            Go there
+                          </button>
+                        </td>
+                      </tr>
                     }
                   </tbody>
                 </table>
@@ -67,7 +103,7 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
         }
       </div>
     </section>
-    <helk-readout class="w-[310px] flex-none border-l border-line" />
+    <helk-readout class="w-[290px] flex-none border-l border-line" />
   `,
 })
 export class Evidence {
@@ -86,18 +122,28 @@ export class Evidence {
   protected readonly scale = computed(() => {
     const id = this.bench.selected();
     const scales = this.bench.scales();
-    return scales.get(`${this.bench.activePane()}/${id}`) ?? [...scales].find(([k]) => k.endsWith(`/${id}`))?.[1] ?? null;
+    return (
+      scales.get(`${this.bench.activePane()}/${id}`) ?? [...scales].find(([k]) => k.endsWith(`/${id}`))?.[1] ?? null
+    );
   });
   /** The dataset that holds what a run changed: a difference itself, or the depth that filling made beside its result. */
   protected readonly change = computed(() => {
     const d = this.bench.selectedItem();
     if (!d) return null;
-    const sibling = d.role === 'filled' ? this.store.datasetEntities().find((x) => x.runId === d.runId && x.role === 'depth') : d;
+    const sibling =
+      d.role === 'filled' ? this.store.datasetEntities().find((x) => x.runId === d.runId && x.role === 'depth') : d;
     const info = sibling?.info as RasterInfo | undefined;
     const band = info?.kind === 'raster' ? info.bands[0]! : undefined;
     if (!sibling || !band?.facts?.extremes) return null;
     const fill = band.role === 'depth';
-    return { item: sibling, band, list: band.facts.extremes, label: fill ? 'depth of fill' : 'difference', heading: fill ? 'Deepest' : 'Furthest from zero', tab: fill ? 'What filling changed' : 'Where they differ' };
+    return {
+      item: sibling,
+      band,
+      list: band.facts.extremes,
+      label: fill ? 'depth of fill' : 'difference',
+      heading: fill ? 'Deepest' : 'Furthest from zero',
+      tab: fill ? 'What filling changed' : 'Where they differ',
+    };
   });
   protected readonly tabs = computed(() => {
     const d = this.bench.selectedItem();
@@ -151,7 +197,9 @@ export class Evidence {
     const a = at(column - margin, row + rows + margin);
     const b = at(column + columns + margin, row - margin);
     const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), crs, null, this.store.project()!.id);
-    view.fit([Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])], { duration: 200 });
+    view.fit([Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])], {
+      duration: 200,
+    });
     this.bench.set({ readout: { x, y } });
   }
 }

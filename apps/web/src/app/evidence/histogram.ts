@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, effect, ElementRef, inject, input, DestroyRef, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  DestroyRef,
+  viewChild,
+} from '@angular/core';
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, LogarithmicScale, Tooltip } from 'chart.js';
 import { displayUnit, formatNumber, type RasterInfo, type Scale } from '@helk/core';
 import { colourTable } from '@helk/core/render/paint';
@@ -12,7 +21,9 @@ Chart.register(BarController, BarElement, CategoryScale, LinearScale, Logarithmi
   selector: 'helk-histogram',
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { class: 'block relative' },
-  template: `<div class="absolute inset-0 px-2 pt-2 pb-1"><canvas #c role="img" [attr.aria-label]="'Histogram of ' + band().name"></canvas></div>`,
+  template: `<div class="absolute inset-0 px-2 pt-2 pb-1">
+    <canvas #c role="img" [attr.aria-label]="'Histogram of ' + band().name"></canvas>
+  </div>`,
 })
 export class HistogramChart {
   readonly band = input.required<RasterInfo['bands'][number]>();
@@ -58,7 +69,17 @@ export class HistogramChart {
     const line = colour('--line-soft');
     this.chart = new Chart(this.canvas().nativeElement, {
       type: 'bar',
-      data: { labels: counts.map((_, i) => middle(i)), datasets: [{ data: counts.map((c) => (this.log() && c === 0 ? null : c)), backgroundColor: fill, barPercentage: 1, categoryPercentage: counts.length > 60 ? 1 : 0.94 }] },
+      data: {
+        labels: counts.map((_, i) => middle(i)),
+        datasets: [
+          {
+            data: counts.map((c) => (this.log() && c === 0 ? null : c)),
+            backgroundColor: fill,
+            barPercentage: 1,
+            categoryPercentage: counts.length > 60 ? 1 : 0.92,
+          },
+        ],
+      },
       options: {
         animation: false,
         responsive: true,
@@ -67,22 +88,54 @@ export class HistogramChart {
           tooltip: {
             displayColors: false,
             callbacks: {
-              title: (t) => `${formatNumber(min + t[0]!.dataIndex * step, range)} to ${formatNumber(min + (t[0]!.dataIndex + 1) * step, range)} ${unit}`,
+              title: (t) =>
+                `${formatNumber(min + t[0]!.dataIndex * step, range)} to ${formatNumber(min + (t[0]!.dataIndex + 1) * step, range)} ${unit}`,
               label: (t) => `${formatNumber(counts[t.dataIndex])} cells`,
             },
           },
         },
         scales: {
           x: {
-            title: { display: true, text: [this.label() || band.name, unit && `(${unit})`].filter(Boolean).join(' '), color: ink, font: { family: '"Instrument Sans Variable"', size: 12 }, padding: 0 },
-            ticks: { color: ink, font, maxRotation: 0, autoSkip: false, callback: (_, i) => (i % Math.max(1, Math.round(counts.length / 6)) === 0 || i === counts.length - 1 ? formatNumber(roundTo(middle(i), range), range) : null) },
+            title: {
+              display: true,
+              text: [this.label() || band.name, unit && `(${unit})`].filter(Boolean).join(' '),
+              color: ink,
+              font: { family: '"Instrument Sans Variable"', size: 12 },
+              padding: 0,
+            },
+            ticks: {
+              color: ink,
+              font,
+              maxRotation: 0,
+              autoSkip: false,
+              callback: (_, i) =>
+                i %
+                  Math.max(
+                    1,
+                    Math.round((counts.length * 78) / Math.max(160, this.canvas().nativeElement.clientWidth)),
+                  ) ===
+                0
+                  ? formatNumber(roundTo(middle(i), range), range)
+                  : null,
+            },
             grid: { display: false },
             border: { color: colour('--line') },
           },
           y: {
+            ...(this.log() ? { min: 0.7 } : {}),
             type: this.log() ? 'logarithmic' : 'linear',
-            title: { display: true, text: 'cells', color: ink, font: { family: '"Instrument Sans Variable"', size: 12 } },
-            ticks: { color: ink, font, maxTicksLimit: 5, callback: (v) => (this.log() && Math.log10(Number(v)) % 1 !== 0 ? null : formatNumber(Number(v))) },
+            title: {
+              display: true,
+              text: 'cells',
+              color: ink,
+              font: { family: '"Instrument Sans Variable"', size: 12 },
+            },
+            ticks: {
+              color: ink,
+              font,
+              maxTicksLimit: 5,
+              callback: (v) => (this.log() && Math.log10(Number(v)) % 1 !== 0 ? null : formatNumber(Number(v))),
+            },
             grid: { color: line },
             border: { display: false },
           },

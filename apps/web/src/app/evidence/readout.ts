@@ -27,9 +27,20 @@ interface Row {
       <span class="font-[600]">Readout</span>
       <span class="flex-1"></span>
       @if (bench.readout()) {
-        <button class="icon-btn !w-7" (click)="pin()" aria-label="Pin this place" title="Pin this place"><ng-icon name="lucidePin" size="14" /></button>
-        <button class="icon-btn !w-7" (click)="copy()" aria-label="Copy with tabs" title="Copy with tabs"><ng-icon name="lucideCopy" size="14" /></button>
-        <button class="icon-btn !w-7" (click)="bench.set({ readout: null })" aria-label="Close readout" title="Close readout"><ng-icon name="lucideX" size="14" /></button>
+        <button class="icon-btn !w-7" (click)="pin()" aria-label="Pin this place" title="Pin this place">
+          <ng-icon name="lucidePin" size="14" />
+        </button>
+        <button class="icon-btn !w-7" (click)="copy()" aria-label="Copy with tabs" title="Copy with tabs">
+          <ng-icon name="lucideCopy" size="14" />
+        </button>
+        <button
+          class="icon-btn !w-7"
+          (click)="bench.set({ readout: null })"
+          aria-label="Close readout"
+          title="Close readout"
+        >
+          <ng-icon name="lucideX" size="14" />
+        </button>
       }
     </header>
     <div class="flex-1 min-h-0 overflow-auto px-3 py-1.5">
@@ -39,7 +50,9 @@ interface Row {
           @for (r of rows(); track $index) {
             <tr class="border-t border-line-soft h-[27px]">
               <td class="num text-act w-5">{{ r.pane }}</td>
-              <td class="truncate max-w-[120px]" [title]="r.name + (r.run ? ', made by ' + r.run : '')">{{ r.name }}</td>
+              <td class="truncate max-w-[120px]" [title]="r.name + (r.run ? ', made by ' + r.run : '')">
+                {{ r.name }}
+              </td>
               <td class="num text-right whitespace-nowrap" data-testid="readout-value">{{ r.value }} {{ r.unit }}</td>
             </tr>
           }
@@ -49,8 +62,12 @@ interface Row {
       }
       @for (p of pinned(); track $index) {
         <div class="border-t border-line mt-1.5 pt-1 flex items-start gap-1">
-          <button class="num text-left flex-1 text-[11px] leading-[1.5]" (click)="bench.set({ readout: p.place })"><span class="text-pick">no. {{ $index + 1 }}</span> {{ where(p.place) }}<br />{{ p.text }}</button>
-          <button class="icon-btn !w-6 !h-6" (click)="unpin($index)" aria-label="Remove this pin"><ng-icon name="lucideX" size="12" /></button>
+          <button class="num text-left flex-1 text-[11px] leading-[1.5]" (click)="bench.set({ readout: p.place })">
+            <span class="text-pick">no. {{ $index + 1 }}</span> {{ where(p.place) }}<br />{{ p.text }}
+          </button>
+          <button class="icon-btn !w-6 !h-6" (click)="unpin($index)" aria-label="Remove this pin">
+            <ng-icon name="lucideX" size="12" />
+          </button>
         </div>
       }
     </div>
@@ -63,7 +80,9 @@ export class Readout {
   private readonly clipboard = inject(Clipboard);
   protected readonly rows = signal<Row[]>([]);
   private readonly texts = signal<string[]>([]);
-  protected readonly pinned = computed(() => this.bench.pins().map((place, i) => ({ place, text: this.texts()[i] ?? '' })));
+  protected readonly pinned = computed(() =>
+    this.bench.pins().map((place, i) => ({ place, text: this.texts()[i] ?? '' })),
+  );
 
   constructor() {
     let turn = 0;
@@ -76,7 +95,10 @@ export class Readout {
         this.rows.set([]);
         return;
       }
-      void this.read(project.id, place, panes).then((rows) => mine === turn && this.rows.set(rows), () => undefined);
+      void this.read(project.id, place, panes).then(
+        (rows) => mine === turn && this.rows.set(rows),
+        () => undefined,
+      );
     });
   }
 
@@ -90,13 +112,15 @@ export class Readout {
         const info: RasterInfo = d.info;
         const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
         jobs.push(
-          this.drawing.value({ kind: 'value', source: { project, dataset: d.id, band: 0, info }, crs, x: place.x, y: place.y }).then((v) => ({
-            pane: p.id,
-            name: d.name,
-            value: v.value === null ? 'outside' : v.value !== v.value ? 'missing' : formatNumber(v.value, 100),
-            unit: v.value === null || v.value !== v.value ? '' : displayUnit(info.bands[0]!.unit),
-            run: run && run.method !== 'import' ? run.title : '',
-          })),
+          this.drawing
+            .value({ kind: 'value', source: { project, dataset: d.id, band: 0, info }, crs, x: place.x, y: place.y })
+            .then((v) => ({
+              pane: p.id,
+              name: d.name,
+              value: v.value === null ? 'outside' : v.value !== v.value ? 'missing' : formatNumber(v.value, 100),
+              unit: v.value === null || v.value !== v.value ? '' : displayUnit(info.bands[0]!.unit),
+              run: run && run.method !== 'import' ? run.title : '',
+            })),
         );
       }
     }
@@ -114,7 +138,12 @@ export class Readout {
   protected pin(): void {
     const p = this.bench.readout();
     if (!p) return;
-    this.texts.update((t) => [...t, this.rows().map((r) => `${r.name} ${r.value} ${r.unit}`.trim()).join(' · ')]);
+    this.texts.update((t) => [
+      ...t,
+      this.rows()
+        .map((r) => `${r.name} ${r.value} ${r.unit}`.trim())
+        .join(' · '),
+    ]);
     this.bench.set({ pins: [...this.bench.pins(), p] });
   }
 
@@ -126,7 +155,18 @@ export class Readout {
   protected copy(): void {
     const p = this.bench.readout();
     if (!p) return;
-    const lines = [['pane', 'dataset', 'value', 'unit', 'made by', 'x', 'y'], ...this.rows().map((r) => [r.pane, r.name, r.value.replace(/\u202f/g, '').replace('−', '-'), r.unit, r.run, p.x, p.y])];
+    const lines = [
+      ['pane', 'dataset', 'value', 'unit', 'made by', 'x', 'y'],
+      ...this.rows().map((r) => [
+        r.pane,
+        r.name,
+        r.value.replace(/\u202f/g, '').replace('−', '-'),
+        r.unit,
+        r.run,
+        p.x,
+        p.y,
+      ]),
+    ];
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
     this.store.notify('Copied.');
   }

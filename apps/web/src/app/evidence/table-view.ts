@@ -17,7 +17,9 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
         <div class="flex flex-none text-[12px] text-ink-2 border-b border-line-soft h-[28px] items-center">
           <span class="w-14 px-3 num text-right">no.</span>
           @for (c of d.columns; track c.name) {
-            <span class="w-32 px-3 truncate" [class.text-right]="c.type === 'number'" [title]="c.name">{{ c.name }}{{ c.unit ? ', ' + unit(c.unit) : '' }}</span>
+            <span class="w-32 px-3 truncate" [class.text-right]="c.type === 'number'" [title]="c.name"
+              >{{ c.name }}{{ c.unit ? ', ' + unit(c.unit) : '' }}</span
+            >
           }
           <button class="link px-3" (click)="copy()">Copy</button>
         </div>
@@ -25,7 +27,9 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
           <div *cdkVirtualFor="let i of rows()" class="flex h-[26px] items-center border-b border-line-soft">
             <span class="w-14 px-3 num text-right text-ink-3">{{ i + 1 }}</span>
             @for (c of d.columns; track c.name) {
-              <span class="w-32 px-3 truncate" [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'">{{ cell(c, i) }}</span>
+              <span class="w-32 px-3 truncate" [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'">{{
+                cell(c, i)
+              }}</span>
             }
           </div>
         </cdk-virtual-scroll-viewport>
@@ -69,7 +73,10 @@ export class TableView {
   protected copy(): void {
     const d = this.data();
     if (!d) return;
-    const lines = [d.columns.map((c) => (c.unit ? `${c.name} [${c.unit}]` : c.name)), ...this.rows().map((i) => d.columns.map((c) => String(valueOf(c, i) ?? '')))];
+    const lines = [
+      d.columns.map((c) => (c.unit ? `${c.name} [${c.unit}]` : c.name)),
+      ...this.rows().map((i) => d.columns.map((c) => String(valueOf(c, i) ?? ''))),
+    ];
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
     this.store.notify(`Copied ${this.rows().length} ${this.rows().length === 1 ? 'row' : 'rows'}.`);
   }

@@ -14,10 +14,18 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
   template: `
     <header class="px-4 pt-3 pb-2"><h2 class="font-[600]">Gather</h2></header>
     <div class="px-4">
-      <label class="grid place-items-center gap-1 text-center border border-dashed rounded-[7px] px-3 py-6 cursor-pointer" [class]="over() ? 'border-act bg-act-soft' : 'border-ink-3 bg-leaf'" (dragover)="$event.preventDefault(); over.set(true)" (dragleave)="over.set(false)" (drop)="drop($event)">
+      <label
+        class="grid place-items-center gap-1 text-center border border-dashed rounded-[7px] px-3 py-6 cursor-pointer"
+        [class]="over() ? 'border-act bg-act-soft' : 'border-ink-3 bg-leaf'"
+        (dragover)="$event.preventDefault(); over.set(true)"
+        (dragleave)="over.set(false)"
+        (drop)="drop($event)"
+      >
         <ng-icon name="lucideUpload" size="20" class="text-act" />
         <span class="font-[550]">Drop files here, or choose them</span>
-        <span class="text-[12px] text-ink-2">GeoTIFF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span>
+        <span class="text-[12px] text-ink-2"
+          >GeoTIFF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span
+        >
         <input type="file" multiple class="sr-only" (change)="choose($any($event.target))" data-testid="files" />
       </label>
     </div>
@@ -25,15 +33,20 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
       <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Under way</h3>
       @for (r of imports(); track r.id) {
         <div class="px-4 py-1.5">
-          <div class="flex items-center gap-2 text-[13px]"><span class="truncate flex-1" [title]="r.title">{{ r.title }}</span>
+          <div class="flex items-center gap-2 text-[13px]">
+            <span class="truncate flex-1" [title]="r.title">{{ r.title }}</span>
             @if (r.state === 'queued' || r.state === 'running') {
               <button class="link text-[12px]" (click)="store.cancelRun(r.id)">Cancel</button>
             }
           </div>
           @if (r.state === 'queued' || r.state === 'running') {
-            <div class="h-1 rounded bg-line-soft mt-1"><div class="h-full bg-act rounded" [style.width.%]="r.progress * 100"></div></div>
+            <div class="h-1 rounded bg-line-soft mt-1">
+              <div class="h-full bg-act rounded" [style.width.%]="r.progress * 100"></div>
+            </div>
           } @else if (r.problem) {
-            <div class="check check-refused mt-1" role="alert" data-testid="import-problem">{{ r.problem.message }}</div>
+            <div class="check check-refused mt-1" role="alert" data-testid="import-problem">
+              {{ r.problem.message }}
+            </div>
           }
         </div>
       }
@@ -51,7 +64,8 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         </summary>
         <p class="num text-ink-2 py-1 leading-[1.5]">{{ facts(d) }}</p>
         @for (c of d.checks; track c.code) {
-          <div class="check mb-1" [class]="'check-' + c.level">{{ c.message }}
+          <div class="check mb-1" [class]="'check-' + c.level">
+            {{ c.message }}
             @if (c.mend?.run; as r) {
               <button class="link block" (click)="mend(d, r)">{{ c.mend!.label }}</button>
             }
@@ -60,7 +74,9 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         <button class="link text-[12.5px]" (click)="bench.show(d.id, bench.activePane(), false)">See it</button>
       </details>
     } @empty {
-      <p class="px-4 py-2 text-ink-2">Nothing yet. What is taken in is never changed: every step makes a new dataset beside it.</p>
+      <p class="px-4 py-2 text-ink-2">
+        Nothing yet. What is taken in is never changed: every step makes a new dataset beside it.
+      </p>
     }
   `,
 })
@@ -69,7 +85,16 @@ export class Gather {
   protected readonly bench = inject(BenchStore);
   protected readonly over = signal(false);
   private readonly since = new Date().toISOString();
-  protected readonly imports = computed(() => this.store.runEntities().filter((r) => r.method === 'import' && r.state !== 'done' && (r.state === 'queued' || r.state === 'running' || r.createdAt > this.since)));
+  protected readonly imports = computed(() =>
+    this.store
+      .runEntities()
+      .filter(
+        (r) =>
+          r.method === 'import' &&
+          r.state !== 'done' &&
+          (r.state === 'queued' || r.state === 'running' || r.createdAt > this.since),
+      ),
+  );
   protected readonly sources = computed(() => this.store.datasetEntities().filter((d) => d.source));
 
   protected looks(d: DatasetItem): number {
@@ -81,13 +106,19 @@ export class Gather {
     const parts = [summaryOf(d), crs ? (crs.code ?? crs.name) : 'system not known'];
     if (d.info.kind === 'raster') {
       const s = d.info.bands[0]!.facts!.summary;
-      parts.push(`${formatNumber(d.info.grid.columns)} × ${formatNumber(d.info.grid.rows)} cells`, `${formatNumber(s.min, s.max - s.min)} to ${formatNumber(s.max, s.max - s.min)} ${d.info.bands[0]!.unit ?? ''}`.trim());
+      parts.push(
+        `${formatNumber(d.info.grid.columns)} × ${formatNumber(d.info.grid.rows)} cells`,
+        `${formatNumber(s.min, s.max - s.min)} to ${formatNumber(s.max, s.max - s.min)} ${d.info.bands[0]!.unit ?? ''}`.trim(),
+      );
     } else parts.push(`columns: ${d.info.columns.map((c) => c.name).join(', ') || 'none'}`);
     parts.push(formatBytes(d.source!.bytes));
     return parts.join(' · ');
   }
 
-  protected mend(d: DatasetItem, r: { method: string; role: string; params?: Record<string, unknown> | undefined }): void {
+  protected mend(
+    d: DatasetItem,
+    r: { method: string; role: string; params?: Record<string, unknown> | undefined },
+  ): void {
     this.bench.openSheet(r.method, { [r.role]: [d.id] }, r.params ?? {});
   }
 

@@ -14,9 +14,25 @@ import { cellText, crsOf, ProjectStore } from '../state/project.store';
   imports: [CrsField],
   template: `
     @if (item(); as d) {
-      <div class="float w-[560px] max-w-[94vw] max-h-[86vh] overflow-auto p-5 grid gap-3 text-[13px]" style="box-shadow: var(--shade)" data-testid="dataset-card">
-        <input class="text-[17px] font-[600] w-full" [value]="d.name" (change)="rename($any($event.target))" aria-label="Name" maxlength="200" />
-        <textarea rows="2" class="w-full" placeholder="A note for those who come after" [value]="d.note" (change)="store.patchDataset(d.id, { note: $any($event.target).value })" aria-label="Note"></textarea>
+      <div
+        class="popover w-[560px] max-w-[94vw] max-h-[86vh] overflow-auto p-5 grid gap-3 text-[13px]"
+        data-testid="dataset-card"
+      >
+        <input
+          class="text-[17px] font-[600] w-full"
+          [value]="d.name"
+          (change)="rename($any($event.target))"
+          aria-label="Name"
+          maxlength="200"
+        />
+        <textarea
+          rows="2"
+          class="w-full"
+          placeholder="A note for those who come after"
+          [value]="d.note"
+          (change)="store.patchDataset(d.id, { note: $any($event.target).value })"
+          aria-label="Note"
+        ></textarea>
         <dl class="grid grid-cols-[130px_1fr] gap-x-3 gap-y-1">
           @for (f of facts(); track f.name) {
             <dt class="text-ink-2">{{ f.name }}</dt>
@@ -24,10 +40,14 @@ import { cellText, crsOf, ProjectStore } from '../state/project.store';
           }
         </dl>
         @if (needsCrs()) {
-          <label class="grid grid-cols-[130px_1fr] items-center gap-3">Coordinate system<helk-crs-field value="" (picked)="store.patchDataset(d.id, { crs: $event })" /></label>
+          <label class="grid grid-cols-[130px_1fr] items-center gap-3"
+            >Coordinate system<helk-crs-field value="" (picked)="store.patchDataset(d.id, { crs: $event })"
+          /></label>
         }
         @if (needsUnit()) {
-          <label class="grid grid-cols-[130px_1fr] items-center gap-3">Unit of its values<input placeholder="like m" maxlength="20" (change)="setUnit($any($event.target).value)" /></label>
+          <label class="grid grid-cols-[130px_1fr] items-center gap-3"
+            >Unit of its values<input placeholder="like m" maxlength="20" (change)="setUnit($any($event.target).value)"
+          /></label>
         }
         @for (c of d.checks; track c.code) {
           <div class="check" [class]="'check-' + c.level">{{ c.message }}</div>
@@ -51,14 +71,20 @@ export class DatasetCard {
   private readonly api = inject(Api);
   protected readonly bench = inject(BenchStore);
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
-  protected readonly needsCrs = computed(() => this.item() && this.item()!.kind !== 'table' && crsOf(this.item()!.info) === null);
+  protected readonly needsCrs = computed(
+    () => this.item() && this.item()!.kind !== 'table' && crsOf(this.item()!.info) === null,
+  );
   protected readonly needsUnit = computed(() => {
     const i = this.item()?.info;
     return i?.kind === 'raster' && i.bands[0]!.unit === null && i.bands[0]!.kind === 'measure';
   });
   protected readonly formats = computed(() => {
     const d = this.item();
-    return d ? Object.entries(WRITE_FORMATS).filter(([, f]) => f.kinds.includes(d.kind)).map(([id, f]) => ({ id, title: f.title })) : [];
+    return d
+      ? Object.entries(WRITE_FORMATS)
+          .filter(([, f]) => f.kinds.includes(d.kind))
+          .map(([id, f]) => ({ id, title: f.title }))
+      : [];
   });
 
   protected readonly facts = computed(() => {
@@ -80,12 +106,21 @@ export class DatasetCard {
       for (const b of info.bands) {
         const f = b.facts!.summary;
         const unit = b.unit === null ? ' (unit not known)' : ` ${displayUnit(b.unit)}`;
-        put(info.bands.length > 1 ? b.name : 'Values', `${formatNumber(f.min, f.max - f.min)} to ${formatNumber(f.max, f.max - f.min)}${unit}, mean ${formatNumber(f.mean, f.max - f.min)}, ${b.storedType}`);
-        put('Missing', `${formatNumber(f.missing)} cells, ${formatNumber(b.facts!.enclosedCells)} of them inside the data${b.missingCode === null ? '' : ` (code ${b.missingCode})`}`);
+        put(
+          info.bands.length > 1 ? b.name : 'Values',
+          `${formatNumber(f.min, f.max - f.min)} to ${formatNumber(f.max, f.max - f.min)}${unit}, mean ${formatNumber(f.mean, f.max - f.min)}, ${b.storedType}`,
+        );
+        put(
+          'Missing',
+          `${formatNumber(f.missing)} cells, ${formatNumber(b.facts!.enclosedCells)} of them inside the data${b.missingCode === null ? '' : ` (code ${b.missingCode})`}`,
+        );
       }
     } else {
       if (info.kind === 'features') put('Features', `${formatNumber(info.count)} ${info.geometry}s`);
-      put('Columns', info.columns.map((c) => `${c.name}${c.unit ? ` [${displayUnit(c.unit)}]` : ''}`).join(', ') || 'none');
+      put(
+        'Columns',
+        info.columns.map((c) => `${c.name}${c.unit ? ` [${displayUnit(c.unit)}]` : ''}`).join(', ') || 'none',
+      );
     }
     if (d.source) {
       put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
@@ -94,11 +129,29 @@ export class DatasetCard {
     const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
     if (run && run.method !== 'import') {
       put('Made by', `${run.title} (${run.method}, version ${run.version})`);
-      put('From', Object.entries(run.inputs).map(([role, ids]) => `${role}: ${ids.map((i) => this.store.datasetEntityMap()[i]?.name ?? 'removed').join(', ')}`).join('; '));
-      put('Settings', Object.entries(run.params).map(([k, v]) => `${k} = ${String(v)}`).join(', ') || 'none');
+      put(
+        'From',
+        Object.entries(run.inputs)
+          .map(
+            ([role, ids]) =>
+              `${role}: ${ids.map((i) => this.store.datasetEntityMap()[i]?.name ?? 'removed').join(', ')}`,
+          )
+          .join('; '),
+      );
+      put(
+        'Settings',
+        Object.entries(run.params)
+          .map(([k, v]) => `${k} = ${String(v)}`)
+          .join(', ') || 'none',
+      );
       for (const [k, v] of Object.entries(run.figures)) {
         const f = this.store.methodMap().get(run.method)?.figures[k];
-        put(f?.label ?? k, typeof v === 'number' ? `${formatNumber(v, 100)} ${displayUnit(f?.unit && !['band', 'result'].includes(f.unit) ? f.unit : '')}`.trim() : String(v ?? '–'));
+        put(
+          f?.label ?? k,
+          typeof v === 'number'
+            ? `${formatNumber(v, 100)} ${displayUnit(f?.unit && !['band', 'result'].includes(f.unit) ? f.unit : '')}`.trim()
+            : String(v ?? '–'),
+        );
       }
     }
     put('Since', new Date(d.createdAt).toLocaleString());

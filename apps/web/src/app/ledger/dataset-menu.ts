@@ -10,10 +10,19 @@ import { DatasetCard } from './dataset-card';
   selector: 'helk-dataset-menu',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [CdkMenuItem],
-  host: { class: 'float block py-1 w-[220px] text-[13px]', style: 'box-shadow: var(--shade)' },
+  host: { class: 'popover block py-1 w-[220px] text-[13px]' },
   template: `
     @for (a of actions(); track a.label) {
-      <button cdkMenuItem class="block w-full text-left px-3 h-[30px] hover:bg-act-soft focus:bg-act-soft outline-none" [class.border-t]="a.rule" [class.border-line-soft]="a.rule" [class.text-no]="a.no" (cdkMenuItemTriggered)="a.do()">{{ a.label }}</button>
+      <button
+        cdkMenuItem
+        class="block w-full text-left px-3 h-[30px] hover:bg-act-soft focus:bg-act-soft outline-none"
+        [class.border-t]="a.rule"
+        [class.border-line-soft]="a.rule"
+        [class.text-no]="a.no"
+        (cdkMenuItemTriggered)="a.do()"
+      >
+        {{ a.label }}
+      </button>
     }
   `,
 })
@@ -28,10 +37,19 @@ export class DatasetMenu {
     const map = d.kind !== 'table';
     const made = d.runId && this.project.runEntityMap()[d.runId]?.method !== 'import';
     return [
-      ...(map ? [{ label: 'Open beside', do: () => this.bench.showBeside(d.id) }, { label: 'Add on top of this pane', do: () => this.bench.show(d.id, this.bench.activePane(), true) }] : []),
+      ...(map
+        ? [
+            { label: 'Open beside', do: () => this.bench.showBeside(d.id) },
+            { label: 'Add on top of this pane', do: () => this.bench.show(d.id, this.bench.activePane(), true) },
+          ]
+        : []),
       ...(made ? [{ label: 'Vary its run', do: () => this.bench.vary(d.id) }] : []),
       { label: 'Ask something of it', do: () => this.bench.set({ selected: d.id, askOpen: true }) },
-      { label: 'About, rename, save as a file', rule: true, do: () => void this.dialog.open(DatasetCard, { data: d.id }) },
+      {
+        label: 'About, rename, save as a file',
+        rule: true,
+        do: () => void this.dialog.open(DatasetCard, { data: d.id }),
+      },
       { label: 'Remove', no: true, rule: true, do: () => void this.project.deleteDataset(d.id) },
     ];
   });

@@ -20,45 +20,104 @@ import { DatasetMenu } from './dataset-menu';
       <span class="text-[12px] text-ink-2">{{ counts() }}</span>
     </header>
     @if (!threads().length) {
-      <p class="px-4 py-6 text-ink-2">Nothing has been taken in yet.<br /><button class="link mt-2" (click)="bench.set({ stage: 'gather' })">Gather data</button></p>
+      <p class="px-4 py-6 text-ink-2">
+        Nothing has been taken in yet.<br /><button class="link mt-2" (click)="bench.set({ stage: 'gather' })">
+          Gather data
+        </button>
+      </p>
     }
     @for (t of threads(); track t.key) {
       <section class="pb-3">
         <h3 class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1 truncate" [title]="t.title">{{ t.title }}</h3>
         <div role="list">
           @for (r of shown(t.rows); track r.row.key + r.item.id; let last = $last) {
-            <div role="listitem" class="group relative flex items-center gap-2 h-[46px] pr-2" [class.bg-act-soft]="isSelected(r)" [style.paddingLeft.px]="14 + r.row.depth * 20 + (r.member ? 18 : 0)" (contextmenu)="$event.preventDefault()">
+            <div
+              role="listitem"
+              class="group relative flex items-center gap-2 h-[46px] pr-2"
+              [class.bg-act-soft]="isSelected(r)"
+              [style.paddingLeft.px]="14 + r.row.depth * 20 + (r.member ? 18 : 0)"
+              (contextmenu)="$event.preventDefault()"
+            >
               @if (!r.member) {
                 @if (!r.first) {
-                  <span class="absolute w-px bg-ink-3/50" [style.left.px]="20 + r.row.depth * 20" [style.top.px]="0" [style.height.px]="18"></span>
+                  <span
+                    class="absolute w-px bg-ink-3/50"
+                    [style.left.px]="20 + r.row.depth * 20"
+                    [style.top.px]="0"
+                    [style.height.px]="18"
+                  ></span>
                 }
                 @if (!last || r.row.more) {
                   @if (r.row.more || r.row.source) {
-                    <span class="absolute w-px bg-ink-3/50" [style.left.px]="20 + r.row.depth * 20" style="top: 28px; bottom: 0"></span>
+                    <span
+                      class="absolute w-px bg-ink-3/50"
+                      [style.left.px]="20 + r.row.depth * 20"
+                      style="top: 28px; bottom: 0"
+                    ></span>
                   }
                 }
                 @for (d of r.through; track d) {
                   <span class="absolute w-px bg-ink-3/50 inset-y-0" [style.left.px]="20 + d * 20"></span>
                 }
-                <span class="w-[13px] h-[13px] border-[1.5px] flex-none z-[1]" [class]="r.row.source ? 'bg-ink-2 border-ink-2 rounded-[2px] scale-[.8]' : isSelected(r) ? 'bg-act border-act rounded-full scale-[.85]' : 'bg-paper border-ink-2 rounded-full scale-[.85]'"></span>
+                <span
+                  class="w-[13px] h-[13px] border-[1.5px] flex-none z-[1]"
+                  [class]="
+                    r.row.source
+                      ? 'bg-ink-2 border-ink-2 rounded-[2px] scale-[.8]'
+                      : isSelected(r)
+                        ? 'bg-act border-act rounded-full scale-[.85]'
+                        : 'bg-paper border-ink-2 rounded-full scale-[.85]'
+                  "
+                ></span>
               }
-              <button class="flex items-center gap-2.5 min-w-0 flex-1 h-full text-left" (click)="pick(r)" (dblclick)="bench.showBeside(r.item.id)" [attr.aria-label]="r.title" [attr.data-testid]="'row-' + r.title" [title]="r.title">
+              <button
+                class="flex items-center gap-2.5 min-w-0 flex-1 h-full text-left"
+                (click)="pick(r)"
+                (dblclick)="bench.showBeside(r.item.id)"
+                [attr.aria-label]="r.title"
+                [attr.data-testid]="'row-' + r.title"
+                [title]="r.title"
+              >
                 <helk-thumbnail [item]="r.item" />
                 <span class="min-w-0 flex-1">
-                  <span class="block truncate font-[550] text-[13px] leading-[17px]">{{ r.title }}</span>
-                  <span class="block truncate text-[12px] leading-[16px] text-ink-2">{{ r.summary }}</span>
+                  <span class="flex items-center gap-1.5 leading-[17px]">
+                    <span class="truncate font-[550] text-[13px]">{{ r.title }}</span>
+                    @for (p of panesOf(r); track p) {
+                      <span
+                        class="num text-[10.5px] leading-[14px] border border-act text-act rounded-[3px] px-1 flex-none"
+                        [title]="'In pane ' + p"
+                        >{{ p }}</span
+                      >
+                    }
+                  </span>
+                  <span class="flex items-center gap-1.5 text-[12px] leading-[17px] text-ink-2"
+                    ><span class="truncate">{{ r.summary }}</span>
+                    @if (r.checks) {
+                      <span class="tag-look flex-none leading-[14px]" [title]="r.checkText"
+                        >{{ r.checks }} {{ r.checks === 1 ? 'check' : 'checks' }}</span
+                      >
+                    }
+                  </span>
                 </span>
               </button>
-              @if (r.checks) {
-                <span class="tag-look" [title]="r.checkText">{{ r.checks }} {{ r.checks === 1 ? 'check' : 'checks' }}</span>
-              }
-              @for (p of panesOf(r); track p) {
-                <span class="num text-[11px] border border-act text-act rounded px-1" [title]="'In pane ' + p">{{ p }}</span>
-              }
               @if (r.set) {
-                <button class="icon-btn !w-6" (click)="toggle(r.row.key)" [attr.aria-expanded]="open().has(r.row.key)" [attr.aria-label]="'Show the ' + r.row.items.length + ' of ' + r.title"><ng-icon [name]="open().has(r.row.key) ? 'lucideChevronDown' : 'lucideChevronRight'" size="15" /></button>
+                <button
+                  class="icon-btn !w-6"
+                  (click)="toggle(r.row.key)"
+                  [attr.aria-expanded]="open().has(r.row.key)"
+                  [attr.aria-label]="'Show the ' + r.row.items.length + ' of ' + r.title"
+                >
+                  <ng-icon [name]="open().has(r.row.key) ? 'lucideChevronDown' : 'lucideChevronRight'" size="15" />
+                </button>
               } @else {
-                <button class="icon-btn !w-6 opacity-0 group-hover:opacity-100 focus:opacity-100 aria-expanded:opacity-100" [cdkMenuTriggerFor]="menu" [cdkMenuTriggerData]="{ item: r.item }" [attr.aria-label]="'What can be done with ' + r.title"><ng-icon name="lucideChevronDown" size="15" /></button>
+                <button
+                  class="icon-btn !w-6 opacity-0 group-hover:opacity-100 focus:opacity-100 aria-expanded:opacity-100"
+                  [cdkMenuTriggerFor]="menu"
+                  [cdkMenuTriggerData]="{ item: r.item }"
+                  [attr.aria-label]="'What can be done with ' + r.title"
+                >
+                  <ng-icon name="lucideChevronDown" size="15" />
+                </button>
               }
             </div>
           }
@@ -86,19 +145,40 @@ export class Ledger {
       const set = row.items.length > 1;
       // Lines of outer depths that go on below this row pass through it.
       const through: number[] = [];
-      for (let d = 0; d < row.depth; d++) if (rows.slice(i + 1).some((r) => r.depth <= d && r.depth === d)) through.push(d);
+      for (let d = 0; d < row.depth; d++)
+        if (rows.slice(i + 1).some((r) => r.depth <= d && r.depth === d)) through.push(d);
       const head = { ...this.describe(row, row.items[0]!, set), first: i === 0, member: false, set, through };
       if (!set || !open.has(row.key)) return [head];
-      return [head, ...row.items.map((item) => ({ ...this.describe(row, item, false), first: false, member: true, set: false, through: [] as number[] }))];
+      return [
+        head,
+        ...row.items.map((item) => ({
+          ...this.describe(row, item, false),
+          first: false,
+          member: true,
+          set: false,
+          through: [] as number[],
+        })),
+      ];
     });
   }
 
   private describe(row: LedgerRow, item: DatasetItem, set: boolean) {
     const of = set ? row.items : [item];
-    const look = new Map(of.flatMap((d) => d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const)));
+    const look = new Map(
+      of.flatMap((d) => d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const)),
+    );
     const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
-    for (const n of run?.notes ?? []) if (n.level === 'look' && item.role && run?.outputs[0] === item.id && n.code !== 'crs.degrees' && !look.has(n.code)) look.set(n.code, n.message);
-    const method = run && run.method !== 'import' ? this.project.methodMap().get(run.method)?.title.toLowerCase() : undefined;
+    for (const n of run?.notes ?? [])
+      if (
+        n.level === 'look' &&
+        item.role &&
+        run?.outputs[0] === item.id &&
+        n.code !== 'crs.degrees' &&
+        !look.has(n.code)
+      )
+        look.set(n.code, n.message);
+    const method =
+      run && run.method !== 'import' ? this.project.methodMap().get(run.method)?.title.toLowerCase() : undefined;
     return {
       row,
       item,
@@ -116,7 +196,10 @@ export class Ledger {
 
   protected panesOf(r: { item: DatasetItem; set: boolean; row: LedgerRow }): number[] {
     const ids = r.set ? r.row.items.map((d) => d.id) : [r.item.id];
-    return this.bench.panes().filter((p) => p.layers.some((l) => ids.includes(l.dataset))).map((p) => p.id);
+    return this.bench
+      .panes()
+      .filter((p) => p.layers.some((l) => ids.includes(l.dataset)))
+      .map((p) => p.id);
   }
 
   protected pick(r: { item: DatasetItem; set: boolean; row: LedgerRow }): void {
@@ -127,7 +210,10 @@ export class Ledger {
       for (const d of r.row.items) this.bench.show(d.id, pane, true);
       return;
     }
-    const here = this.bench.panes().find((p) => p.id === this.bench.activePane())?.layers.some((l) => l.dataset === r.item.id);
+    const here = this.bench
+      .panes()
+      .find((p) => p.id === this.bench.activePane())
+      ?.layers.some((l) => l.dataset === r.item.id);
     if (here) this.bench.select(r.item.id);
     else this.bench.show(r.item.id, this.bench.activePane(), false);
   }

@@ -7,7 +7,8 @@ export function rampCss(scale: Pick<Scale, 'ramp' | 'reversed' | 'breaks'>): str
   const n = scale.breaks.length + 1;
   const steps = n > 1 ? colourTable({ ...scale, low: 0, high: 1 }).table : rampTable(scale.ramp, scale.reversed);
   const of = (i: number): string => `rgb(${steps[3 * i]},${steps[3 * i + 1]},${steps[3 * i + 2]})`;
-  if (n > 1) return `linear-gradient(90deg,${Array.from({ length: n }, (_, i) => `${of(i)} ${(100 * i) / n}% ${(100 * (i + 1)) / n}%`).join(',')})`;
+  if (n > 1)
+    return `linear-gradient(90deg,${Array.from({ length: n }, (_, i) => `${of(i)} ${(100 * i) / n}% ${(100 * (i + 1)) / n}%`).join(',')})`;
   return `linear-gradient(90deg,${Array.from({ length: 17 }, (_, i) => of(Math.round((i * 255) / 16))).join(',')})`;
 }
 
@@ -18,17 +19,28 @@ export function rampCss(scale: Pick<Scale, 'ramp' | 'reversed' | 'breaks'>): str
   template: `
     <div class="text-[12px] leading-tight">
       <div class="truncate font-[550] mb-1" [title]="title()">{{ title() }}</div>
-      <div class="h-[9px] rounded-[2px]" [style.background]="css()"></div>
-      <div class="num flex justify-between mt-0.5 text-[11px]">
-        @for (t of ticks(); track $index) {
-          <span>{{ t }}</span>
+      @if (classes().length) {
+        @for (c of classes(); track $index) {
+          <div class="flex items-center gap-1.5 num text-[11px] leading-[15px]">
+            <span class="w-4 h-2.5 rounded-[1px] flex-none" [style.background]="c.colour"></span>{{ c.text }}
+          </div>
         }
-      </div>
+      } @else {
+        <div class="h-[9px] rounded-[2px]" [style.background]="css()"></div>
+        <div class="num flex justify-between mt-0.5 text-[11px]">
+          @for (t of ticks(); track $index) {
+            <span>{{ t }}</span>
+          }
+        </div>
+      }
       @if (note()) {
         <div class="text-ink-2 text-[11px] mt-0.5">{{ note() }}</div>
       }
       @if (style().showMissing && facts().enclosedCells > 0) {
-        <div class="flex items-center gap-1.5 mt-1 text-[11px]"><span class="hatch inline-block w-4 h-2.5 rounded-[1px]"></span>missing inside: {{ number(facts().enclosedCells) }} cells</div>
+        <div class="flex items-center gap-1.5 mt-1 text-[11px]">
+          <span class="hatch inline-block w-4 h-2.5 rounded-[1px]"></span>missing inside:
+          {{ number(facts().enclosedCells) }} cells
+        </div>
       }
     </div>
   `,
@@ -47,11 +59,29 @@ export class Key {
   });
   protected readonly css = computed(() => rampCss(this.scale()));
   protected readonly ticks = computed(() => {
-    const { low, high, breaks } = this.scale();
+    const { low, high } = this.scale();
     const range = high - low;
-    const all = breaks.length > 0 && breaks.length <= 4 ? [low, ...breaks, high] : [low, (low + high) / 2, high];
+    const all = [low, (low + high) / 2, high];
     const f = this.facts().summary;
-    return all.map((v, i) => (i === 0 && f.min < low ? '≤ ' : i === all.length - 1 && f.max > high ? '≥ ' : '') + formatNumber(roundTo(v, range), range));
+    return all.map(
+      (v, i) =>
+        (i === 0 && f.min < low ? '≤ ' : i === all.length - 1 && f.max > high ? '≥ ' : '') +
+        formatNumber(roundTo(v, range), range),
+    );
+  });
+  /** Up to seven classes are listed one by one; more are read off the stepped ramp. */
+  protected readonly classes = computed(() => {
+    const { low, high, breaks } = this.scale();
+    if (!breaks.length || breaks.length > 6) return [];
+    const { table } = colourTable(this.scale());
+    const ends = [low, ...breaks, high];
+    const text = (v: number): string => formatNumber(roundTo(v, high - low), high - low);
+    return ends
+      .slice(1)
+      .map((to, i) => ({
+        colour: `rgb(${table[3 * i]},${table[3 * i + 1]},${table[3 * i + 2]})`,
+        text: `${text(ends[i]!)} to ${text(to)}`,
+      }));
   });
   protected readonly note = computed(() => {
     const s = this.style().stretch;
@@ -59,7 +89,7 @@ export class Key {
     if (this.shared()) parts.push('shared scale');
     else if (s.kind === 'percentile') parts.push(`${s.cut} to ${100 - s.cut} % of the values`);
     else if (s.kind === 'sd') parts.push(`mean ± ${s.times} standard deviations`);
-    if (this.scale().breaks.length) parts.push(`${this.scale().breaks.length + 1} classes`);
+    if (this.scale().breaks.length > 6) parts.push(`${this.scale().breaks.length + 1} classes`);
     return parts.join(', ');
   });
   protected readonly number = (v: number): string => formatNumber(v);

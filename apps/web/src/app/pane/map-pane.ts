@@ -1,6 +1,18 @@
 import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
 import { CdkConnectedOverlay, CdkOverlayOrigin } from '@angular/cdk/overlay';
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type BaseLayer from 'ol/layer/Base';
@@ -11,7 +23,7 @@ import { fromExtent } from 'ol/geom/Polygon';
 import { getRenderPixel } from 'ol/render';
 import type RenderEvent from 'ol/render/Event';
 import { Stroke, Style } from 'ol/style';
-import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, transformer, wgs84, type RasterInfo } from '@helk/core';
+import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, type RasterInfo } from '@helk/core';
 import { Api } from '../api/api';
 import { Drawing } from '../draw/drawing';
 import { RasterLayer, symbol, vectorLayer, vectorSource, type Drawn } from '../draw/layers';
@@ -36,7 +48,10 @@ interface Held {
   imports: [NgIcon, Key, StyleEditor, CdkConnectedOverlay, CdkOverlayOrigin, CdkDropList, CdkDrag, CdkDragHandle],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
-  host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper', '[attr.data-testid]': '"pane-" + pane().id' },
+  host: {
+    class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper',
+    '[attr.data-testid]': '"pane-" + pane().id',
+  },
 })
 export class MapPane {
   readonly pane = input.required<Pane>();
@@ -66,10 +81,22 @@ export class MapPane {
   protected readonly keys = computed(() => {
     const scales = this.bench.scales();
     return this.layers()
-      .filter((l) => l.layer.raster?.visible && l.item.info.kind === 'raster' && scales.has(`${this.pane().id}/${l.layer.dataset}`))
+      .filter(
+        (l) =>
+          l.layer.raster?.visible &&
+          l.item.info.kind === 'raster' &&
+          scales.has(`${this.pane().id}/${l.layer.dataset}`),
+      )
       .map((l) => {
         const band = (l.item.info as RasterInfo).bands[0]!;
-        return { id: l.layer.dataset, name: l.item.name, unit: band.unit, facts: band.facts!, style: l.layer.raster!, scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)! };
+        return {
+          id: l.layer.dataset,
+          name: l.item.name,
+          unit: band.unit,
+          facts: band.facts!,
+          style: l.layer.raster!,
+          scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)!,
+        };
       })
       .reverse();
   });
@@ -78,30 +105,28 @@ export class MapPane {
   protected readonly mosaicTiles = computed((): DatasetItem[] => {
     for (const { item } of this.layers()) {
       const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
-      if (run?.method === 'raster.mosaic') return (run.inputs['tiles'] ?? []).map((id) => this.project.datasetEntityMap()[id]!).filter(Boolean);
+      if (run?.method === 'raster.mosaic')
+        return (run.inputs['tiles'] ?? []).map((id) => this.project.datasetEntityMap()[id]!).filter(Boolean);
     }
     return [];
   });
 
-  protected readonly cursorText = computed(() => {
-    const c = this.cursor.at();
-    if (!c) return null;
-    const crs = this.project.crs();
-    const out = [0, 0];
-    transformer(crs, wgs84())(c.x, c.y, out);
-    const degrees = `${formatDegrees(out[0]!, 'E', 'W')} ${formatDegrees(out[1]!, 'N', 'S')}`;
-    return crs.geographic ? degrees : `${formatNumber(Math.round(c.x))} E ${formatNumber(Math.round(c.y))} N ${crs.unit} · ${degrees}`;
-  });
   protected readonly ring = computed(() => {
     this.moved();
     const c = this.cursor.at();
     if (!c || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) return null;
     const p = this.map?.getPixelFromCoordinate([c.x, c.y]);
-    return p ? { left: p[0]!, top: p[1]!, own: c.pane === this.pane().id } : null;
+    const [w, h] = this.map?.getSize() ?? [0, 0];
+    return p
+      ? { left: p[0]!, top: p[1]!, own: c.pane === this.pane().id, flip: p[0]! > w! - 110, up: p[1]! > h! - 60 }
+      : null;
   });
   protected readonly marks = computed(() => {
     this.moved();
-    const all = [...this.bench.pins().map((p) => ({ ...p, pinned: true })), ...(this.bench.readout() ? [{ ...this.bench.readout()!, pinned: false }] : [])];
+    const all = [
+      ...this.bench.pins().map((p) => ({ ...p, pinned: true })),
+      ...(this.bench.readout() ? [{ ...this.bench.readout()!, pinned: false }] : []),
+    ];
     return all.map((m) => ({ ...m, at: this.map?.getPixelFromCoordinate([m.x, m.y]) })).filter((m) => m.at);
   });
   protected readonly scaleBar = computed(() => {
@@ -111,7 +136,7 @@ export class MapPane {
     if (!r) return null;
     const crs = this.project.crs();
     const metres = r * (crs.geographic ? metresPerDegree(view!.getCenter()?.[1] ?? 0)[0] : metresPerUnit(crs));
-    const most = 110 * metres;
+    const most = 84 * metres;
     const power = 10 ** Math.floor(Math.log10(most));
     const length = [5, 2, 1].map((m) => m * power).find((l) => l <= most)!;
     return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
@@ -121,7 +146,13 @@ export class MapPane {
     effect(() => {
       const project = this.project.project();
       if (!project) return;
-      const view = this.views.for(this.pane().id, this.bench.linkedView(), this.project.crs(), untracked(this.project.extent), project.id);
+      const view = this.views.for(
+        this.pane().id,
+        this.bench.linkedView(),
+        this.project.crs(),
+        untracked(this.project.extent),
+        project.id,
+      );
       const map = (this.map ??= this.makeMap());
       if (map.getView() !== view) {
         map.setView(view);
@@ -143,12 +174,27 @@ export class MapPane {
         return;
       }
       const info = top.item.info as RasterInfo;
-      void this.drawing.value({ kind: 'value', source: { project: project.id, dataset: top.item.id, band: 0, info }, crs: this.project.crs(), x: c.x, y: c.y }).then(
-        (v) => {
-          if (turn === wanted) this.here.set(v.value === null ? null : v.value !== v.value ? { text: 'missing', unit: '' } : { text: formatNumber(v.value, 100), unit: displayUnit(info.bands[0]!.unit) });
-        },
-        () => undefined,
-      );
+      void this.drawing
+        .value({
+          kind: 'value',
+          source: { project: project.id, dataset: top.item.id, band: 0, info },
+          crs: this.project.crs(),
+          x: c.x,
+          y: c.y,
+        })
+        .then(
+          (v) => {
+            if (turn === wanted)
+              this.here.set(
+                v.value === null
+                  ? null
+                  : v.value !== v.value
+                    ? { text: 'missing', unit: '' }
+                    : { text: formatNumber(v.value, 100), unit: displayUnit(info.bands[0]!.unit) },
+              );
+          },
+          () => undefined,
+        );
     });
     inject(DestroyRef).onDestroy(() => {
       this.map?.setTarget(undefined);
@@ -161,7 +207,9 @@ export class MapPane {
     map.on('pointermove', (e) => {
       if (!e.dragging) this.cursor.at.set({ x: e.coordinate[0]!, y: e.coordinate[1]!, pane: this.pane().id });
     });
-    map.on('singleclick', (e) => this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id }));
+    map.on('singleclick', (e) =>
+      this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id }),
+    );
     map.on('change:size', () => {
       const view = map.getView();
       const extent = untracked(this.project.extent);
@@ -172,7 +220,13 @@ export class MapPane {
       }
       this.moved.update((n) => n + 1);
     });
-    map.addLayer(new VectorLayer({ source: this.seamSource, zIndex: 900, style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }) }));
+    map.addLayer(
+      new VectorLayer({
+        source: this.seamSource,
+        zIndex: 900,
+        style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }),
+      }),
+    );
     map.getViewport()!.addEventListener('pointerleave', () => this.cursor.at.set(null));
     return map;
   }
@@ -198,7 +252,9 @@ export class MapPane {
       if (layer.raster && item.info.kind === 'raster') {
         const scale = scales.get(`${this.pane().id}/${item.id}`);
         if (!scale) return;
-        const missing = dark ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] } : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
+        const missing = dark
+          ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] }
+          : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
         const drawn: Drawn = { scale, style: layer.raster, missing };
         if (!h) {
           const raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
@@ -246,7 +302,12 @@ export class MapPane {
     const g = e.context as CanvasRenderingContext2D;
     const [w, h] = this.map!.getSize() as [number, number];
     const x = w * this.pane().swipe!;
-    const corners = [[x, 0], [w, 0], [w, h], [x, h]].map((p) => getRenderPixel(e, p));
+    const corners = [
+      [x, 0],
+      [w, 0],
+      [w, h],
+      [x, h],
+    ].map((p) => getRenderPixel(e, p));
     g.save();
     g.beginPath();
     corners.forEach((p, i) => (i ? g.lineTo(p[0]!, p[1]!) : g.moveTo(p[0]!, p[1]!)));
@@ -325,7 +386,10 @@ export class MapPane {
     if (!this.map) return;
     const dark = this.bench.dark();
     const blob = await paneImage(this.map, {
-      title: this.layers().filter((l) => this.isVisible(l.layer)).map((l) => l.item.name).join(' + '),
+      title: this.layers()
+        .filter((l) => this.isVisible(l.layer))
+        .map((l) => l.item.name)
+        .join(' + '),
       project: this.project.project()?.name ?? '',
       crs: `${this.project.crs().code ?? ''} ${this.project.crs().name}`.trim(),
       keys: this.keys(),
@@ -339,8 +403,4 @@ export class MapPane {
     a.click();
     setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
   }
-}
-
-function formatDegrees(v: number, plus: string, minus: string): string {
-  return `${Math.abs(v).toFixed(5)}° ${v < 0 ? minus : plus}`;
 }

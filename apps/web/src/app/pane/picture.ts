@@ -32,7 +32,14 @@ export async function paneImage(map: OlMap, c: Caption): Promise<Blob> {
     if (layer.width === 0) continue;
     const opacity = (layer.parentElement as HTMLElement).style.opacity || layer.style.opacity;
     g.globalAlpha = opacity === '' ? 1 : Number(opacity);
-    const m = /^matrix\(([^)]+)\)$/.exec(layer.style.transform)?.[1]?.split(',').map(Number) ?? [parseFloat(layer.style.width) / layer.width || 1, 0, 0, parseFloat(layer.style.height) / layer.height || 1, 0, 0];
+    const m = /^matrix\(([^)]+)\)$/.exec(layer.style.transform)?.[1]?.split(',').map(Number) ?? [
+      parseFloat(layer.style.width) / layer.width || 1,
+      0,
+      0,
+      parseFloat(layer.style.height) / layer.height || 1,
+      0,
+      0,
+    ];
     g.setTransform(m[0]! * k, m[1]! * k, m[2]! * k, m[3]! * k, m[4]! * k, m[5]! * k);
     g.imageSmoothingEnabled = false;
     g.drawImage(layer, 0, 0);
@@ -84,5 +91,7 @@ export async function paneImage(map: OlMap, c: Caption): Promise<Blob> {
     g.lineTo(left + c.bar.width, 30);
     g.stroke();
   }
-  return new Promise((done, failed) => canvas.toBlob((b) => (b ? done(b) : failed(new Error('The picture could not be made.'))), 'image/png'));
+  return new Promise((done, failed) =>
+    canvas.toBlob((b) => (b ? done(b) : failed(new Error('The picture could not be made.'))), 'image/png'),
+  );
 }

@@ -9,16 +9,34 @@ import { rampCss } from './key';
   selector: 'helk-style-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="float w-[312px] p-3 text-[13px] grid gap-2.5" style="box-shadow: var(--shade)" role="dialog" aria-label="Drawing" data-testid="style-editor">
+    <div
+      class="popover w-[312px] p-3 text-[13px] grid gap-2.5"
+      role="dialog"
+      aria-label="Drawing"
+      data-testid="style-editor"
+    >
       @if (layer().raster; as s) {
         <div class="grid gap-1" role="radiogroup" aria-label="Colour ramp">
           @for (r of ramps; track r.id) {
-            <button class="flex items-center gap-2 h-[26px] px-1.5 rounded" [class.bg-act-soft]="s.ramp === r.id" role="radio" [attr.aria-checked]="s.ramp === r.id" (click)="put({ ramp: r.id })">
-              <span class="h-3 w-28 rounded-[2px]" [style.background]="css(r.id, s.reversed)"></span><span>{{ r.title }}</span>
+            <button
+              class="flex items-center gap-2 h-[26px] px-1.5 rounded"
+              [class.bg-act-soft]="s.ramp === r.id"
+              role="radio"
+              [attr.aria-checked]="s.ramp === r.id"
+              (click)="put({ ramp: r.id })"
+            >
+              <span class="h-3 w-28 rounded-[2px]" [style.background]="css(r.id, s.reversed)"></span
+              ><span>{{ r.title }}</span>
             </button>
           }
         </div>
-        <label class="flex items-center gap-2"><input type="checkbox" [checked]="s.reversed" (change)="put({ reversed: $any($event.target).checked })" />Reversed</label>
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            [checked]="s.reversed"
+            (change)="put({ reversed: $any($event.target).checked })"
+          />Reversed</label
+        >
         <label class="grid grid-cols-[92px_1fr] items-center gap-2">
           <span>Stretch</span>
           <select [value]="stretchKey()" (change)="stretch($any($event.target).value)" aria-label="Stretch">
@@ -34,13 +52,31 @@ import { rampCss } from './key';
         @if (s.stretch.kind === 'own') {
           <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
             <span>From, to</span>
-            <input class="num w-full" type="number" step="any" [value]="s.stretch.low" (change)="limit('low', $any($event.target).value)" aria-label="Lowest" />
-            <input class="num w-full" type="number" step="any" [value]="s.stretch.high" (change)="limit('high', $any($event.target).value)" aria-label="Highest" />
+            <input
+              class="num w-full"
+              type="number"
+              step="any"
+              [value]="s.stretch.low"
+              (change)="limit('low', $any($event.target).value)"
+              aria-label="Lowest"
+            />
+            <input
+              class="num w-full"
+              type="number"
+              step="any"
+              [value]="s.stretch.high"
+              (change)="limit('high', $any($event.target).value)"
+              aria-label="Highest"
+            />
           </div>
         }
         <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
           <span>Classes</span>
-          <select [value]="s.classes" (change)="put({ classes: +$any($event.target).value })" aria-label="Number of classes">
+          <select
+            [value]="s.classes"
+            (change)="put({ classes: +$any($event.target).value })"
+            aria-label="Number of classes"
+          >
             <option value="0">none</option>
             @for (n of counts; track n) {
               <option [value]="n">{{ n }}</option>
@@ -58,21 +94,109 @@ import { rampCss } from './key';
           <div class="num text-ink-2 -mt-1.5">{{ breaks().join('  ') }}</div>
         }
         <div class="border-t border-line-soft pt-2.5 grid gap-1.5">
-          <label class="flex items-center gap-2"><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label>
+          <label class="flex items-center gap-2"
+            ><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label
+          >
           @if (s.relief; as r) {
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>from</span><input type="range" min="0" max="360" step="1" [value]="r.azimuth" (input)="light({ azimuth: +$any($event.target).value })" aria-label="Light from" /><span class="num text-right">{{ r.azimuth }}°</span></label>
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>height</span><input type="range" min="5" max="85" step="1" [value]="r.altitude" (input)="light({ altitude: +$any($event.target).value })" aria-label="Light height" /><span class="num text-right">{{ r.altitude }}°</span></label>
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>strength</span><input type="range" min="0.1" max="1" step="0.05" [value]="r.strength" (input)="light({ strength: +$any($event.target).value })" aria-label="Light strength" /><span class="num text-right">{{ percent(r.strength) }}</span></label>
+            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+              ><span>from</span
+              ><input
+                type="range"
+                min="0"
+                max="360"
+                step="1"
+                [value]="r.azimuth"
+                (input)="light({ azimuth: +$any($event.target).value })"
+                aria-label="Light from"
+              /><span class="num text-right">{{ r.azimuth }}°</span></label
+            >
+            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+              ><span>height</span
+              ><input
+                type="range"
+                min="5"
+                max="85"
+                step="1"
+                [value]="r.altitude"
+                (input)="light({ altitude: +$any($event.target).value })"
+                aria-label="Light height"
+              /><span class="num text-right">{{ r.altitude }}°</span></label
+            >
+            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+              ><span>strength</span
+              ><input
+                type="range"
+                min="0.1"
+                max="1"
+                step="0.05"
+                [value]="r.strength"
+                (input)="light({ strength: +$any($event.target).value })"
+                aria-label="Light strength"
+              /><span class="num text-right">{{ percent(r.strength) }}</span></label
+            >
           }
         </div>
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>Opacity</span><input type="range" min="0" max="1" step="0.05" [value]="s.opacity" (input)="put({ opacity: +$any($event.target).value })" aria-label="Opacity" /><span class="num text-right">{{ percent(s.opacity) }}</span></label>
-        <label class="flex items-center gap-2"><input type="checkbox" [checked]="s.showMissing" (change)="put({ showMissing: $any($event.target).checked })" /><span class="hatch w-4 h-2.5 inline-block"></span>Mark missing cells</label>
+        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+          ><span>Opacity</span
+          ><input
+            type="range"
+            min="0"
+            max="1"
+            step="0.05"
+            [value]="s.opacity"
+            (input)="put({ opacity: +$any($event.target).value })"
+            aria-label="Opacity"
+          /><span class="num text-right">{{ percent(s.opacity) }}</span></label
+        >
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            [checked]="s.showMissing"
+            (change)="put({ showMissing: $any($event.target).checked })"
+          /><span class="hatch w-4 h-2.5 inline-block"></span>Mark missing cells</label
+        >
       }
       @if (layer().vector; as v) {
-        <label class="grid grid-cols-[92px_1fr] items-center gap-2"><span>Colour</span><input type="color" [value]="v.colour" (input)="bench.redraw(pane(), layer().dataset, { colour: $any($event.target).value })" /></label>
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>Line</span><input type="range" min="0.5" max="6" step="0.5" [value]="v.width" (input)="bench.redraw(pane(), layer().dataset, { width: +$any($event.target).value })" /><span class="num text-right">{{ v.width }} px</span></label>
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>Fill</span><input type="range" min="0" max="1" step="0.05" [value]="v.fill" (input)="bench.redraw(pane(), layer().dataset, { fill: +$any($event.target).value })" /><span class="num text-right">{{ percent(v.fill) }}</span></label>
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"><span>Opacity</span><input type="range" min="0" max="1" step="0.05" [value]="v.opacity" (input)="bench.redraw(pane(), layer().dataset, { opacity: +$any($event.target).value })" /><span class="num text-right">{{ percent(v.opacity) }}</span></label>
+        <label class="grid grid-cols-[92px_1fr] items-center gap-2"
+          ><span>Colour</span
+          ><input
+            type="color"
+            [value]="v.colour"
+            (input)="bench.redraw(pane(), layer().dataset, { colour: $any($event.target).value })"
+        /></label>
+        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+          ><span>Line</span
+          ><input
+            type="range"
+            min="0.5"
+            max="6"
+            step="0.5"
+            [value]="v.width"
+            (input)="bench.redraw(pane(), layer().dataset, { width: +$any($event.target).value })"
+          /><span class="num text-right">{{ v.width }} px</span></label
+        >
+        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+          ><span>Fill</span
+          ><input
+            type="range"
+            min="0"
+            max="1"
+            step="0.05"
+            [value]="v.fill"
+            (input)="bench.redraw(pane(), layer().dataset, { fill: +$any($event.target).value })"
+          /><span class="num text-right">{{ percent(v.fill) }}</span></label
+        >
+        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+          ><span>Opacity</span
+          ><input
+            type="range"
+            min="0"
+            max="1"
+            step="0.05"
+            [value]="v.opacity"
+            (input)="bench.redraw(pane(), layer().dataset, { opacity: +$any($event.target).value })"
+          /><span class="num text-right">{{ percent(v.opacity) }}</span></label
+        >
       }
     </div>
   `,

@@ -9,14 +9,44 @@ import { Api } from '../api/api';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [CdkConnectedOverlay, CdkOverlayOrigin],
   template: `
-    <input class="num w-full" cdkOverlayOrigin #o="cdkOverlayOrigin" [value]="value()" placeholder="name, code or area" autocomplete="off" role="combobox" [attr.aria-expanded]="open()" aria-label="Coordinate system"
-      (focus)="search('')" (input)="search($any($event.target).value)" (keydown)="key($event)" (change)="picked.emit($any($event.target).value.trim())" (blur)="closeSoon()" />
-    <ng-template cdkConnectedOverlay [cdkConnectedOverlayOrigin]="o" [cdkConnectedOverlayOpen]="open() && hits().length > 0" [cdkConnectedOverlayOffsetY]="3">
-      <ul class="float w-[360px] max-h-[300px] overflow-auto py-1 text-[13px]" style="box-shadow: var(--shade)" role="listbox">
+    <input
+      class="num w-full"
+      cdkOverlayOrigin
+      #o="cdkOverlayOrigin"
+      [value]="value()"
+      placeholder="name, code or area"
+      autocomplete="off"
+      role="combobox"
+      [attr.aria-expanded]="open()"
+      aria-label="Coordinate system"
+      (focus)="search('')"
+      (input)="search($any($event.target).value)"
+      (keydown)="key($event)"
+      (change)="picked.emit($any($event.target).value.trim())"
+      (blur)="closeSoon()"
+    />
+    <ng-template
+      cdkConnectedOverlay
+      [cdkConnectedOverlayOrigin]="o"
+      [cdkConnectedOverlayOpen]="open() && hits().length > 0"
+      [cdkConnectedOverlayOffsetY]="3"
+    >
+      <ul class="popover w-[360px] max-h-[300px] overflow-auto py-1 text-[13px]" role="listbox">
         @for (h of hits(); track h.code; let i = $index) {
-          <li role="option" class="px-3 py-1.5" [class.bg-act-soft]="i === at()" [attr.aria-selected]="i === at()" (pointerdown)="pick(h)">
-            <span class="flex justify-between gap-2"><span class="font-[550] truncate">{{ h.name }}</span><span class="num flex-none">{{ h.code }}</span></span>
-            <span class="block truncate text-[12px] text-ink-2">{{ h.geographic ? 'degrees' : h.unit }} · {{ h.covers ? 'covers this place · ' : '' }}{{ h.area }}</span>
+          <li
+            role="option"
+            class="px-3 py-1.5"
+            [class.bg-act-soft]="i === at()"
+            [attr.aria-selected]="i === at()"
+            (pointerdown)="pick(h)"
+          >
+            <span class="flex justify-between gap-2"
+              ><span class="font-[550] truncate">{{ h.name }}</span
+              ><span class="num flex-none">{{ h.code }}</span></span
+            >
+            <span class="block truncate text-[12px] text-ink-2"
+              >{{ h.geographic ? 'degrees' : h.unit }} · {{ h.covers ? 'covers this place · ' : '' }}{{ h.area }}</span
+            >
           </li>
         }
       </ul>

@@ -8,7 +8,13 @@ import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store
 @Component({
   selector: 'helk-thumbnail',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<canvas #c width="76" height="56" class="block w-[38px] h-[28px] rounded-[4px] border border-line-soft bg-leaf" aria-hidden="true"></canvas>`,
+  template: `<canvas
+    #c
+    width="76"
+    height="56"
+    class="block w-[38px] h-[28px] rounded-[4px] border border-line-soft bg-leaf"
+    aria-hidden="true"
+  ></canvas>`,
 })
 export class Thumbnail {
   readonly item = input.required<DatasetItem>();
@@ -40,7 +46,8 @@ export class Thumbnail {
     if (info.kind === 'table') {
       paint(() => {
         g.fillStyle = '#8a8678';
-        for (let y = 10; y < 50; y += 10) for (let x = 8; x < 70; x += 22) g.fillRect(x, y, y === 10 ? 16 : 12, y === 10 ? 4 : 2);
+        for (let y = 10; y < 50; y += 10)
+          for (let x = 8; x < 70; x += 22) g.fillRect(x, y, y === 10 ? 16 : 12, y === 10 ? 4 : 2);
       });
       return;
     }
@@ -55,7 +62,19 @@ export class Thumbnail {
       // Thumbnails are square in cells: a plain picture of the whole.
       const resolution = Math.max((e[2] - e[0]) / c.width, (e[3] - e[1]) / c.height);
       const image = await this.drawing.tile(
-        { kind: 'tile', source: { project, dataset: item.id, band: 0, info }, crs, x: (e[0] + e[2] - c.width * resolution) / 2, y: (e[1] + e[3] + c.height * resolution) / 2, resolution, width: c.width, height: c.height, scale: scaleOf(style, facts), relief: style.relief ? { ...style.relief, zFactor: 3 } : null, missing: null },
+        {
+          kind: 'tile',
+          source: { project, dataset: item.id, band: 0, info },
+          crs,
+          x: (e[0] + e[2] - c.width * resolution) / 2,
+          y: (e[1] + e[3] + c.height * resolution) / 2,
+          resolution,
+          width: c.width,
+          height: c.height,
+          scale: scaleOf(style, facts),
+          relief: style.relief ? { ...style.relief, zFactor: 3 } : null,
+          missing: null,
+        },
         signal,
       );
       if (image) paint(() => g.drawImage(image, 0, 0));
@@ -63,7 +82,10 @@ export class Thumbnail {
     }
     const f = (await this.api.features(project, item.id)) as Features;
     const flat = crs.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
-    const k = Math.min((c.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!), (c.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!));
+    const k = Math.min(
+      (c.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!),
+      (c.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!),
+    );
     paint(() => {
       g.strokeStyle = '#d6246e';
       g.fillStyle = 'rgba(214,36,110,.25)';

@@ -13,18 +13,37 @@ import { ProjectStore } from '../state/project.store';
   imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, NgIcon],
   viewProviders: [provideIcons(ICONS)],
   template: `
-    <button class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-10 px-2 -mx-2 rounded hover:bg-act-soft" [cdkMenuTriggerFor]="menu" aria-label="Projects" data-testid="project-menu">
+    <button
+      class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-10 px-2 -mx-2 rounded hover:bg-act-soft"
+      [cdkMenuTriggerFor]="menu"
+      aria-label="Projects"
+      data-testid="project-menu"
+    >
       <span class="min-w-0">
-        <span class="block font-[600] truncate leading-tight" data-testid="project-name">{{ store.project()?.name ?? 'No project' }}</span>
+        <span class="block font-[600] truncate leading-tight" data-testid="project-name">{{
+          store.project()?.name ?? 'No project'
+        }}</span>
         <span class="block text-[12px] text-ink-2 truncate leading-tight">{{ crs() }}</span>
       </span>
       <ng-icon name="lucideChevronDown" size="14" class="text-ink-3 flex-none" />
     </button>
-    <input #file type="file" accept=".helk" class="sr-only" tabindex="-1" aria-hidden="true" (change)="open($any($event.target))" data-testid="project-file" />
+    <input
+      #file
+      type="file"
+      accept=".helk"
+      class="sr-only"
+      tabindex="-1"
+      aria-hidden="true"
+      (change)="open($any($event.target))"
+      data-testid="project-file"
+    />
     <ng-template #menu>
-      <div cdkMenu class="float py-1 w-[300px] text-[13px]" style="box-shadow: var(--shade)">
+      <div cdkMenu class="popover py-1 w-[300px] text-[13px]">
         @for (p of store.projects(); track p.id) {
-          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)"><span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span class="num text-ink-2">{{ size(p.bytes) }}</span></button>
+          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
+            <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span
+            ><span class="num text-ink-2">{{ size(p.bytes) }}</span>
+          </button>
         }
         <div class="border-t border-line-soft my-1"></div>
         <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('new')">New project …</button>
@@ -37,17 +56,31 @@ import { ProjectStore } from '../state/project.store';
       </div>
     </ng-template>
     <ng-template #dialog let-kind>
-      <form class="float p-5 w-[380px] grid gap-3" style="box-shadow: var(--shade)" (submit)="done($event, kind)">
+      <form class="popover p-5 w-[380px] grid gap-3" (submit)="done($event, kind)">
         @if (kind === 'delete') {
           <h2 class="voice text-[19px]">Delete “{{ store.project()?.name }}”?</h2>
-          <p class="text-[13px] text-ink-2">All its {{ store.datasetEntities().length }} datasets and runs go with it. This cannot be undone; save it as one file first if you may want it again.</p>
+          <p class="text-[13px] text-ink-2">
+            All its {{ store.datasetEntities().length }} datasets and runs go with it. This cannot be undone; save it as
+            one file first if you may want it again.
+          </p>
         } @else {
-          <h2 class="voice text-[19px]">{{ kind === 'new' ? 'What is the new project called?' : 'What should it be called?' }}</h2>
-          <input name="name" required maxlength="200" [value]="kind === 'rename' ? store.project()?.name : ''" aria-label="Name of the project" autocomplete="off" />
+          <h2 class="voice text-[19px]">
+            {{ kind === 'new' ? 'What is the new project called?' : 'What should it be called?' }}
+          </h2>
+          <input
+            name="name"
+            required
+            maxlength="200"
+            [value]="kind === 'rename' ? store.project()?.name : ''"
+            aria-label="Name of the project"
+            autocomplete="off"
+          />
         }
         <div class="flex justify-end gap-2">
           <button type="button" class="btn" (click)="close()">Keep as it is</button>
-          <button class="btn btn-act" [class.!bg-no]="kind === 'delete'" [class.!border-no]="kind === 'delete'">{{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : 'Rename' }}</button>
+          <button class="btn btn-act" [class.!bg-no]="kind === 'delete'" [class.!border-no]="kind === 'delete'">
+            {{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : 'Rename' }}
+          </button>
         </div>
       </form>
     </ng-template>
@@ -78,7 +111,11 @@ export class ProjectMenu {
 
   protected crs(): string {
     const c = this.store.crs();
-    return this.store.datasetEntities().length ? [c.code, c.name.replace('WGS 84 / ', ''), c.geographic ? 'degrees' : c.unit === 'm' ? 'metres' : c.unit].filter(Boolean).join(' · ') : 'no data yet';
+    return this.store.datasetEntities().length
+      ? [c.code, c.name.replace('WGS 84 / ', ''), c.geographic ? 'degrees' : c.unit === 'm' ? 'metres' : c.unit]
+          .filter(Boolean)
+          .join(' · ')
+      : 'no data yet';
   }
 
   protected ask(kind: 'new' | 'rename' | 'delete'): void {

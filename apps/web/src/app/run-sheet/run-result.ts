@@ -20,7 +20,15 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
         }
         @case ('running') {
           <div>
-            <div class="h-1.5 rounded bg-line-soft overflow-hidden" role="progressbar" [attr.aria-valuenow]="(run().progress * 100).toFixed(0)" aria-valuemin="0" aria-valuemax="100"><div class="h-full bg-act" [style.width.%]="run().progress * 100"></div></div>
+            <div
+              class="h-1.5 rounded bg-line-soft overflow-hidden"
+              role="progressbar"
+              [attr.aria-valuenow]="(run().progress * 100).toFixed(0)"
+              aria-valuemin="0"
+              aria-valuemax="100"
+            >
+              <div class="h-full bg-act" [style.width.%]="run().progress * 100"></div>
+            </div>
             <p class="num text-ink-2 mt-1.5">{{ percent() }} · {{ run().stage }}{{ left() }}</p>
           </div>
           <button class="btn w-fit" (click)="store.cancelRun(run().id)" data-testid="cancel">Cancel</button>
@@ -40,20 +48,30 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
           <div>
             <div class="text-[12px] text-ink-2 mb-1">Made in {{ took() }}</div>
             @for (d of results(); track d.id) {
-              <button class="flex w-full items-center gap-2 py-1 text-left hover:bg-act-soft rounded px-1" (click)="open(d)">
+              <button
+                class="flex w-full items-center gap-2 py-1 text-left hover:bg-act-soft rounded px-1"
+                (click)="open(d)"
+              >
                 <helk-thumbnail [item]="d" />
-                <span class="min-w-0"><span class="block truncate font-[550] text-[13px]">{{ d.name }}</span><span class="block text-[12px] text-ink-2">{{ summary(d) }}</span></span>
+                <span class="min-w-0"
+                  ><span class="block truncate font-[550] text-[13px]">{{ d.name }}</span
+                  ><span class="block text-[12px] text-ink-2">{{ summary(d) }}</span></span
+                >
               </button>
             }
           </div>
         }
         @default {
-          <div class="check check-refused" role="alert" data-testid="run-problem">{{ run().problem?.message ?? 'The run did not end well.' }}</div>
+          <div class="check check-refused" role="alert" data-testid="run-problem">
+            {{ run().problem?.message ?? 'The run did not end well.' }}
+          </div>
         }
       }
       @if (ended()) {
         <div class="flex flex-wrap gap-2">
-          <button class="btn" (click)="again()" data-testid="vary">{{ run().state === 'done' ? 'Vary' : 'Change and run again' }}</button>
+          <button class="btn" (click)="again()" data-testid="vary">
+            {{ run().state === 'done' ? 'Vary' : 'Change and run again' }}
+          </button>
           <button class="btn" (click)="copy(command())">Copy as command</button>
           <button class="btn" (click)="copy(call())">Copy as HTTP call</button>
         </div>
@@ -88,7 +106,11 @@ export class RunResult {
     const r = this.run();
     return r.startedAt && r.endedAt ? formatDuration((Date.parse(r.endedAt) - Date.parse(r.startedAt)) / 1000) : '';
   });
-  protected readonly results = computed(() => this.run().outputs.map((id) => this.store.datasetEntityMap()[id]).filter((d): d is DatasetItem => d !== undefined));
+  protected readonly results = computed(() =>
+    this.run()
+      .outputs.map((id) => this.store.datasetEntityMap()[id])
+      .filter((d): d is DatasetItem => d !== undefined),
+  );
   protected readonly figures = computed(() => {
     const r = this.run();
     const m = this.store.methodMap().get(r.method);
@@ -98,16 +120,31 @@ export class RunResult {
         const d = id ? this.store.datasetEntityMap()[id] : undefined;
         return d?.info.kind === 'raster' ? (d.info.bands[0]!.unit ?? '') : '';
       };
-      const unit = spec?.unit === 'band' ? band(Object.values(r.inputs).flat()[0]) : spec?.unit === 'result' ? band(r.outputs[0]) : (spec?.unit ?? '');
-      return { name, label: spec?.label ?? name, text: v === null ? '–' : typeof v === 'number' ? `${formatNumber(v)} ${displayUnit(unit)}`.trim() : v };
+      const unit =
+        spec?.unit === 'band'
+          ? band(Object.values(r.inputs).flat()[0])
+          : spec?.unit === 'result'
+            ? band(r.outputs[0])
+            : (spec?.unit ?? '');
+      return {
+        name,
+        label: spec?.label ?? name,
+        text: v === null ? '–' : typeof v === 'number' ? `${formatNumber(v)} ${displayUnit(unit)}`.trim() : v,
+      };
     });
   });
-  protected readonly settings = computed(() => [...Object.entries(this.run().params).map(([name, v]) => ({ name, value: String(v) })), { name: 'version', value: String(this.run().version) }, { name: 'seed', value: String(this.run().seed) }]);
+  protected readonly settings = computed(() => [
+    ...Object.entries(this.run().params).map(([name, v]) => ({ name, value: String(v) })),
+    { name: 'version', value: String(this.run().version) },
+    { name: 'seed', value: String(this.run().seed) },
+  ]);
 
   protected readonly command = computed(() => {
     const r = this.run();
     const quote = (s: string): string => (/^[\w.,:/=-]+$/.test(s) ? s : `'${s.replaceAll("'", `'\\''`)}'`);
-    const ins = Object.entries(r.inputs).flatMap(([role, ids]) => ids.map((id) => `--in ${quote(`${role}=${this.fileOf(id)}`)}`));
+    const ins = Object.entries(r.inputs).flatMap(([role, ids]) =>
+      ids.map((id) => `--in ${quote(`${role}=${this.fileOf(id)}`)}`),
+    );
     const sets = Object.entries(r.params).map(([k, v]) => `--set ${quote(`${k}=${String(v)}`)}`);
     return ['./helk run', r.method, ...ins, ...sets, `--seed ${r.seed}`, '--out results'].join(' ');
   });
@@ -119,7 +156,9 @@ export class RunResult {
 
   private fileOf(id: string): string {
     const d = this.store.datasetEntityMap()[id];
-    return d ? (d.source?.file ?? `${d.name}.${d.kind === 'raster' ? 'tif' : d.kind === 'features' ? 'geojson' : 'csv'}`) : 'removed';
+    return d
+      ? (d.source?.file ?? `${d.name}.${d.kind === 'raster' ? 'tif' : d.kind === 'features' ? 'geojson' : 'csv'}`)
+      : 'removed';
   }
 
   protected open(d: DatasetItem): void {

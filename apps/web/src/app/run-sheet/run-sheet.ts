@@ -1,6 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { displayUnit, formatBytes, formatDuration, formatNumber, misfit, placeOf, type Check, type Forecast, type InputSpec } from '@helk/core';
+import {
+  displayUnit,
+  formatBytes,
+  formatDuration,
+  formatNumber,
+  misfit,
+  placeOf,
+  type Check,
+  type Forecast,
+  type InputSpec,
+} from '@helk/core';
 import { Api, sentence } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { ICONS } from '../parts/icons';
@@ -33,19 +43,38 @@ export class RunSheet {
     return id ? this.store.runEntityMap()[id] : undefined;
   });
   protected readonly roles = computed(() =>
-    Object.entries(this.method().inputs).map(([role, spec]) => ({ role, spec, fitting: this.fitting(spec), chosen: this.sheet().inputs[role] ?? [] })),
+    Object.entries(this.method().inputs).map(([role, spec]) => ({
+      role,
+      spec,
+      fitting: this.fitting(spec),
+      chosen: this.sheet().inputs[role] ?? [],
+    })),
   );
   protected readonly params = computed(() =>
     Object.entries(this.method().params).map(([name, spec]) => {
       const given = this.sheet().params[name];
       const f = this.forecast();
       const suggestion = f?.suggestions[name];
-      const value = given ?? (spec.auto ? '' : Array.isArray(spec.default) ? spec.default.join(', ') : (spec.default ?? ''));
-      return { name, spec, value: String(value), suggestion, given: given !== undefined && given !== '' && given !== 'auto', wrong: this.refusal()?.path === name ? this.refusal()!.message.replace(`${name}: `, '') : null };
+      const value =
+        given ?? (spec.auto ? '' : Array.isArray(spec.default) ? spec.default.join(', ') : (spec.default ?? ''));
+      return {
+        name,
+        spec,
+        value: String(value),
+        suggestion,
+        given: given !== undefined && given !== '' && given !== 'auto',
+        wrong: this.refusal()?.path === name ? this.refusal()!.message.replace(`${name}: `, '') : null,
+      };
     }),
   );
   protected readonly outputs = computed(() => Object.values(this.method().outputs));
-  protected readonly blocked = computed(() => this.refusal() !== null || this.forecast() === null || this.forecast()!.checks.some((c) => c.level === 'refused') || this.mending() !== null);
+  protected readonly blocked = computed(
+    () =>
+      this.refusal() !== null ||
+      this.forecast() === null ||
+      this.forecast()!.checks.some((c) => c.level === 'refused') ||
+      this.mending() !== null,
+  );
   protected readonly unit = displayUnit;
   protected readonly place = computed(() => {
     const id = Object.values(this.sheet().inputs).flat()[0];
@@ -71,7 +100,9 @@ export class RunSheet {
       this.store.datasetEntities();
       if (!project || runId) return;
       const abort = new AbortController();
-      const missing = Object.entries(this.method().inputs).find(([role, s]) => s.least > 0 && (inputs[role]?.length ?? 0) < s.least);
+      const missing = Object.entries(this.method().inputs).find(
+        ([role, s]) => s.least > 0 && (inputs[role]?.length ?? 0) < s.least,
+      );
       if (missing) {
         this.forecast.set(null);
         this.refusal.set(null);
@@ -107,7 +138,10 @@ export class RunSheet {
     const out: Record<string, string[]> = {};
     const selected = this.bench.selectedItem();
     const used = new Set<string>();
-    const shown = this.bench.panes().flatMap((p) => p.layers.map((l) => l.dataset)).reverse();
+    const shown = this.bench
+      .panes()
+      .flatMap((p) => p.layers.map((l) => l.dataset))
+      .reverse();
     for (const [role, spec] of Object.entries(this.method().inputs)) {
       const fits = this.fitting(spec);
       if (spec.many) {
@@ -117,7 +151,10 @@ export class RunSheet {
         continue;
       }
       if (spec.least === 0) continue;
-      const pick = fits.find((d) => d.id === selected?.id && !used.has(d.id)) ?? shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ?? [...fits].reverse().find((d) => !used.has(d.id));
+      const pick =
+        fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
+        shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ??
+        [...fits].reverse().find((d) => !used.has(d.id));
       if (pick) {
         out[role] = [pick.id];
         used.add(pick.id);
@@ -155,14 +192,21 @@ export class RunSheet {
     const input = before.inputs[m.run.input] ?? [];
     this.mending.set(m.label);
     try {
-      const started = await this.store.startRun({ method: m.run.method, inputs: { [m.run.role]: input }, params: m.run.params ?? {}, seed: 1, variantOf: null });
+      const started = await this.store.startRun({
+        method: m.run.method,
+        inputs: { [m.run.role]: input },
+        params: m.run.params ?? {},
+        seed: 1,
+        variantOf: null,
+      });
       const run = started ? await this.finished(started.id) : undefined;
       const result = run?.outputs[0];
       if (run?.state !== 'done' || !result) throw new Error(run?.problem?.message ?? 'It was not run.');
       this.bench.showBeside(result);
       const sheet = this.bench.sheet();
       // The sheet goes on with the mended data, unless another one has been opened meanwhile.
-      if (sheet?.method === before.method) this.bench.fillSheet({ inputs: { ...sheet.inputs, [m.run.input]: [result] } });
+      if (sheet?.method === before.method)
+        this.bench.fillSheet({ inputs: { ...sheet.inputs, [m.run.input]: [result] } });
     } catch (e) {
       this.store.notify(sentence(e), 'refused');
     }
@@ -180,7 +224,13 @@ export class RunSheet {
   protected async start(): Promise<void> {
     const { method, inputs, params, variantOf } = this.sheet();
     try {
-      const run = await this.store.startRun({ method, inputs: clean(inputs), params: stated(params), seed: 1, variantOf });
+      const run = await this.store.startRun({
+        method,
+        inputs: clean(inputs),
+        params: stated(params),
+        seed: 1,
+        variantOf,
+      });
       if (!run) return;
       this.bench.fillSheet({ runId: run.id });
       const done = await this.finished(run.id);
@@ -198,5 +248,7 @@ export class RunSheet {
   }
 }
 
-const stated = (params: Record<string, unknown>): Record<string, unknown> => Object.fromEntries(Object.entries(params).filter(([, v]) => v !== '' && v !== undefined && v !== null));
-const clean = (inputs: Record<string, string[]>): Record<string, string[]> => Object.fromEntries(Object.entries(inputs).filter(([, v]) => v.length));
+const stated = (params: Record<string, unknown>): Record<string, unknown> =>
+  Object.fromEntries(Object.entries(params).filter(([, v]) => v !== '' && v !== undefined && v !== null));
+const clean = (inputs: Record<string, string[]>): Record<string, string[]> =>
+  Object.fromEntries(Object.entries(inputs).filter(([, v]) => v.length));

@@ -121,8 +121,27 @@ export const BenchStore = signalStore(
     };
   }),
   withMethods((s, project = inject(ProjectStore)) => {
-    const change = (pane: number, f: (p: Pane) => Pane): void => patchState(s, { panes: s.panes().map((p) => (p.id === pane ? f(p) : p)) });
-    const layerFor = (d: DatasetItem): Layer => (d.info.kind === 'raster' ? { dataset: d.id, raster: defaultStyle(d.info) } : { dataset: d.id, vector: VECTOR });
+    const change = (pane: number, f: (p: Pane) => Pane): void =>
+      patchState(s, { panes: s.panes().map((p) => (p.id === pane ? f(p) : p)) });
+    const layerFor = (d: DatasetItem): Layer =>
+      d.info.kind === 'raster' ? { dataset: d.id, raster: defaultStyle(d.info) } : { dataset: d.id, vector: VECTOR };
+    /** A result is drawn like what it was made from, where both hold the same kind of values: so that they can be compared. */
+    const inherited = (d: DatasetItem): Layer => {
+      const own = layerFor(d);
+      const run = d.runId ? project.runEntityMap()[d.runId] : undefined;
+      if (!run || d.info.kind !== 'raster' || !own.raster) return own;
+      const sources = Object.values(run.inputs).flat();
+      const like = s
+        .panes()
+        .flatMap((p) => p.layers)
+        .find((l) => l.raster && sources.includes(l.dataset));
+      const from = like ? project.datasetEntityMap()[like.dataset]?.info : undefined;
+      if (!like?.raster || from?.kind !== 'raster') return own;
+      const [a, b] = [from.bands[0]!, d.info.bands[0]!];
+      return a.unit === b.unit && a.role === b.role
+        ? { ...own, raster: { ...like.raster, visible: true, opacity: 1 } }
+        : own;
+    };
     /** Puts a dataset into a pane: rasters take the place of rasters of the same pane, unless added on purpose. */
     const show = (id: string, pane: number, add: boolean): void => {
       const d = project.datasetEntityMap()[id];
@@ -130,7 +149,7 @@ export const BenchStore = signalStore(
       change(pane, (p) => {
         const rest = p.layers.filter((l) => l.dataset !== id);
         const kept = add || d.info.kind === 'features' ? rest : rest.filter((l) => !l.raster);
-        const known = p.layers.find((l) => l.dataset === id) ?? layerFor(d);
+        const known = p.layers.find((l) => l.dataset === id) ?? inherited(d);
         const layers = d.info.kind === 'raster' && !add ? [known, ...kept] : [...kept, known];
         return { ...p, layers, swipe: layers.length > 1 ? p.swipe : null };
       });
@@ -140,7 +159,10 @@ export const BenchStore = signalStore(
       const ids = s.panes().map((p) => p.id);
       const id = [1, 2, 3, 4].find((k) => !ids.includes(k));
       if (!id) return s.activePane();
-      patchState(s, { panes: [...s.panes(), { id, layers: [], swipe: null }].sort((a, b) => a.id - b.id), activePane: id });
+      patchState(s, {
+        panes: [...s.panes(), { id, layers: [], swipe: null }].sort((a, b) => a.id - b.id),
+        activePane: id,
+      });
       return id;
     };
     return {
@@ -157,7 +179,9 @@ export const BenchStore = signalStore(
           return;
         }
         const empty = s.panes().find((p) => p.layers.length === 0);
-        const target = empty?.id ?? (s.panes().length < 2 ? addPane() : (s.panes().find((p) => p.id !== s.activePane())?.id ?? s.activePane()));
+        const target =
+          empty?.id ??
+          (s.panes().length < 2 ? addPane() : (s.panes().find((p) => p.id !== s.activePane())?.id ?? s.activePane()));
         show(id, target, false);
       },
       closePane(id: number): void {
@@ -168,11 +192,22 @@ export const BenchStore = signalStore(
         const panes = s.panes().filter((p) => p.id !== id);
         patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
       },
-      removeLayer: (pane: number, dataset: string): void => change(pane, (p) => ({ ...p, layers: p.layers.filter((l) => l.dataset !== dataset), swipe: null })),
+      removeLayer: (pane: number, dataset: string): void =>
+        change(pane, (p) => ({ ...p, layers: p.layers.filter((l) => l.dataset !== dataset), swipe: null })),
       restyle: (pane: number, dataset: string, patch: Partial<RasterStyle>): void =>
-        change(pane, (p) => ({ ...p, layers: p.layers.map((l) => (l.dataset === dataset && l.raster ? { ...l, raster: { ...l.raster, ...patch } } : l)) })),
+        change(pane, (p) => ({
+          ...p,
+          layers: p.layers.map((l) =>
+            l.dataset === dataset && l.raster ? { ...l, raster: { ...l.raster, ...patch } } : l,
+          ),
+        })),
       redraw: (pane: number, dataset: string, patch: Partial<VectorStyle>): void =>
-        change(pane, (p) => ({ ...p, layers: p.layers.map((l) => (l.dataset === dataset && l.vector ? { ...l, vector: { ...l.vector, ...patch } } : l)) })),
+        change(pane, (p) => ({
+          ...p,
+          layers: p.layers.map((l) =>
+            l.dataset === dataset && l.vector ? { ...l, vector: { ...l.vector, ...patch } } : l,
+          ),
+        })),
       reorder(pane: number, from: number, to: number): void {
         change(pane, (p) => {
           const layers = [...p.layers];
@@ -181,7 +216,12 @@ export const BenchStore = signalStore(
           return { ...p, layers };
         });
       },
-      openSheet(method: string, inputs: Record<string, string[]> = {}, params: Record<string, unknown> = {}, variantOf: string | null = null): void {
+      openSheet(
+        method: string,
+        inputs: Record<string, string[]> = {},
+        params: Record<string, unknown> = {},
+        variantOf: string | null = null,
+      ): void {
         patchState(s, { sheet: { method, inputs, params, variantOf, runId: null }, askOpen: false });
       },
       fillSheet: (patch: Partial<Sheet>): void => {
@@ -192,7 +232,10 @@ export const BenchStore = signalStore(
       vary(id: string): void {
         const d = project.datasetEntityMap()[id];
         const run = d?.runId ? project.runEntityMap()[d.runId] : undefined;
-        if (run && run.method !== 'import') patchState(s, { sheet: { method: run.method, inputs: run.inputs, params: run.params, variantOf: run.id, runId: null } });
+        if (run && run.method !== 'import')
+          patchState(s, {
+            sheet: { method: run.method, inputs: run.inputs, params: run.params, variantOf: run.id, runId: null },
+          });
       },
       toggleTheme: (): void => {
         const dark = !s.dark();
@@ -218,13 +261,23 @@ export const BenchStore = signalStore(
         const map = project.datasetEntityMap();
         untracked(() => {
           const stale = (l: Layer): boolean => !map[l.dataset];
-          if (s.panes().some((p) => p.layers.some(stale))) patchState(s, { panes: s.panes().map((p) => ({ ...p, layers: p.layers.filter((l) => !stale(l)) })) });
+          if (s.panes().some((p) => p.layers.some(stale)))
+            patchState(s, { panes: s.panes().map((p) => ({ ...p, layers: p.layers.filter((l) => !stale(l)) })) });
           if (s.selected() && !map[s.selected()!]) patchState(s, { selected: null });
         });
       });
       let timer: ReturnType<typeof setTimeout> | undefined;
       effect(() => {
-        const kept = { version: 1, panes: s.panes(), activePane: s.activePane(), selected: s.selected(), linkedView: s.linkedView(), linkedCursor: s.linkedCursor(), sharedScale: s.sharedScale(), evidence: s.evidence() };
+        const kept = {
+          version: 1,
+          panes: s.panes(),
+          activePane: s.activePane(),
+          selected: s.selected(),
+          linkedView: s.linkedView(),
+          linkedCursor: s.linkedCursor(),
+          sharedScale: s.sharedScale(),
+          evidence: s.evidence(),
+        };
         const p = untracked(project.project);
         if (!p || opened !== p.id) return;
         clearTimeout(timer);
@@ -235,13 +288,33 @@ export const BenchStore = signalStore(
 );
 
 function restored(stored: unknown, all: DatasetItem[]): Partial<BenchState> {
-  const blank: Partial<BenchState> = { panes: [{ id: 1, layers: [], swipe: null }], activePane: 1, selected: null, sheet: null, readout: null, pins: [], stage: all.length ? 'ledger' : 'gather' };
+  const blank: Partial<BenchState> = {
+    panes: [{ id: 1, layers: [], swipe: null }],
+    activePane: 1,
+    selected: null,
+    sheet: null,
+    readout: null,
+    pins: [],
+    stage: all.length ? 'ledger' : 'gather',
+  };
   const w = stored as (Partial<BenchState> & { version?: number }) | null;
   if (w?.version === 1 && Array.isArray(w.panes) && w.panes.length && w.panes.some((p) => p.layers.length)) {
-    return { ...blank, panes: w.panes, activePane: w.activePane ?? 1, selected: w.selected ?? null, linkedView: w.linkedView ?? true, linkedCursor: w.linkedCursor ?? true, sharedScale: w.sharedScale ?? false, evidence: w.evidence ?? true };
+    return {
+      ...blank,
+      panes: w.panes,
+      activePane: w.activePane ?? 1,
+      selected: w.selected ?? null,
+      linkedView: w.linkedView ?? true,
+      linkedCursor: w.linkedCursor ?? true,
+      sharedScale: w.sharedScale ?? false,
+      evidence: w.evidence ?? true,
+    };
   }
   const last = [...all].reverse().find((d) => d.info.kind === 'raster');
   if (!last) return blank;
-  return { ...blank, panes: [{ id: 1, layers: [{ dataset: last.id, raster: defaultStyle(last.info as RasterInfo) }], swipe: null }], selected: last.id };
+  return {
+    ...blank,
+    panes: [{ id: 1, layers: [{ dataset: last.id, raster: defaultStyle(last.info as RasterInfo) }], swipe: null }],
+    selected: last.id,
+  };
 }
-

@@ -49,7 +49,16 @@ export class Views {
   private make(crs: Crs, extent: Extent | null, like?: View): View {
     const projection = projectionOf(crs);
     const degrees = crs.geographic;
-    const view = new View({ projection, minResolution: degrees ? 1e-7 : 0.02, maxResolution: degrees ? 1 : 100_000, constrainResolution: false, multiWorld: true, enableRotation: false, center: [0, 0], resolution: degrees ? 0.5 : 1000 });
+    const view = new View({
+      projection,
+      minResolution: degrees ? 1e-7 : 0.02,
+      maxResolution: degrees ? 1 : 100_000,
+      constrainResolution: false,
+      multiWorld: true,
+      enableRotation: false,
+      center: [0, 0],
+      resolution: degrees ? 0.5 : 1000,
+    });
     const r = like?.getResolution();
     if (like && r) {
       view.setCenter(like.getCenter());

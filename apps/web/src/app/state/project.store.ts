@@ -1,7 +1,24 @@
 import { computed, inject } from '@angular/core';
 import { patchState, signalStore, type, withComputed, withHooks, withMethods, withState } from '@ngrx/signals';
-import { removeEntities, removeEntity, setAllEntities, setEntities, setEntity, withEntities } from '@ngrx/signals/entities';
-import { gridExtent, suggestUtm, transformExtent, wgs84, type Crs, type DatasetInfo, type Extent, type MethodDescription, type RasterInfo } from '@helk/core';
+import {
+  removeEntities,
+  removeEntity,
+  setAllEntities,
+  setEntities,
+  setEntity,
+  withEntities,
+} from '@ngrx/signals/entities';
+import {
+  gridExtent,
+  suggestUtm,
+  transformExtent,
+  wgs84,
+  type Crs,
+  type DatasetInfo,
+  type Extent,
+  type MethodDescription,
+  type RasterInfo,
+} from '@helk/core';
 import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
 
@@ -33,7 +50,15 @@ const LAST = 'helk.project';
 /** The open project: its datasets and runs, kept up to date by the server's events. */
 export const ProjectStore = signalStore(
   { providedIn: 'root' },
-  withState<ProjectState>({ project: null, projects: [], methods: [], loading: true, failed: null, notices: [], stored: null }),
+  withState<ProjectState>({
+    project: null,
+    projects: [],
+    methods: [],
+    loading: true,
+    failed: null,
+    notices: [],
+    stored: null,
+  }),
   withEntities(datasetConfig),
   withEntities(runConfig),
   withComputed((s) => ({
@@ -72,7 +97,12 @@ export const ProjectStore = signalStore(
     };
     const fetchAll = async (id: string): Promise<void> => {
       const d = await api.project(id);
-      patchState(s, { project: d.project, stored: d.workbench }, setAllEntities(d.datasets as unknown as DatasetItem[], datasetConfig), setAllEntities(d.runs, runConfig));
+      patchState(
+        s,
+        { project: d.project, stored: d.workbench },
+        setAllEntities(d.datasets as unknown as DatasetItem[], datasetConfig),
+        setAllEntities(d.runs, runConfig),
+      );
     };
     const listProjects = async (): Promise<void> => patchState(s, { projects: await api.projects() });
     const open = async (id: string): Promise<void> => {
@@ -86,7 +116,8 @@ export const ProjectStore = signalStore(
           id,
           (e) => {
             if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
-            else if (e.type === 'datasets') patchState(s, setEntities(e.datasets as unknown as DatasetItem[], datasetConfig));
+            else if (e.type === 'datasets')
+              patchState(s, setEntities(e.datasets as unknown as DatasetItem[], datasetConfig));
             else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
             else patchState(s, { project: e.project });
           },
@@ -132,7 +163,13 @@ export const ProjectStore = signalStore(
             localStorage.removeItem(LAST);
             const next = s.projects()[0];
             if (next) await open(next.id);
-            else patchState(s, { project: null, stored: null }, setAllEntities([] as DatasetItem[], datasetConfig), setAllEntities([] as ApiRun[], runConfig));
+            else
+              patchState(
+                s,
+                { project: null, stored: null },
+                setAllEntities([] as DatasetItem[], datasetConfig),
+                setAllEntities([] as ApiRun[], runConfig),
+              );
           }
         });
       },
@@ -150,7 +187,10 @@ export const ProjectStore = signalStore(
           if (run) patchState(s, setEntity(run, runConfig));
         }
       },
-      async patchDataset(id: string, patch: { name?: string; note?: string; crs?: string; unit?: string }): Promise<void> {
+      async patchDataset(
+        id: string,
+        patch: { name?: string; note?: string; crs?: string; unit?: string },
+      ): Promise<void> {
         const p = s.project();
         if (!p) return;
         await guarded(async () => {
@@ -173,7 +213,13 @@ export const ProjectStore = signalStore(
           });
         });
       },
-      async startRun(run: { method: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; variantOf: string | null }): Promise<ApiRun | undefined> {
+      async startRun(run: {
+        method: string;
+        inputs: Record<string, string[]>;
+        params: Record<string, unknown>;
+        seed: number;
+        variantOf: string | null;
+      }): Promise<ApiRun | undefined> {
         const p = s.project();
         if (!p) return undefined;
         const r = await api.startRun(p.id, run);
@@ -222,7 +268,13 @@ export function summaryOf(d: DatasetItem): string {
   const { info } = d;
   if (info.kind === 'table') return `table · ${info.rows} ${info.rows === 1 ? 'row' : 'rows'}`;
   if (info.kind === 'features') return `${info.count} ${info.geometry}${info.count === 1 ? '' : 's'}`;
-  return ['raster', info.bands.length > 1 ? `${info.bands.length} bands` : (info.bands[0]!.unit ?? 'unit not known'), cellText(info)].filter(Boolean).join(' · ');
+  return [
+    'raster',
+    info.bands.length > 1 ? `${info.bands.length} bands` : (info.bands[0]!.unit ?? 'unit not known'),
+    cellText(info),
+  ]
+    .filter(Boolean)
+    .join(' · ');
 }
 
 /** The cell size as people say it: 30 m, 1″. */
@@ -231,7 +283,11 @@ export function cellText(info: RasterInfo): string {
   const one = (v: number): string => {
     if (!crs) return String(Number(v.toPrecision(4)));
     if (!crs.geographic) return `${Number(v.toPrecision(4))} ${crs.unit}`;
-    return v < 1 / 60 ? `${Number((v * 3600).toPrecision(3))}″` : v < 1 ? `${Number((v * 60).toPrecision(3))}′` : `${Number(v.toPrecision(3))}°`;
+    return v < 1 / 60
+      ? `${Number((v * 3600).toPrecision(3))}″`
+      : v < 1
+        ? `${Number((v * 60).toPrecision(3))}′`
+        : `${Number(v.toPrecision(3))}°`;
   };
   return Math.abs(dx - dy) < 0.01 * dx ? one(dx) : `${one(dx)} × ${one(dy)}`;
 }

@@ -42,7 +42,13 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
   const roots: Node[] = [];
   for (const n of nodes.values()) {
     const run = n.items[0]!.runId ? runs[n.items[0]!.runId] : undefined;
-    const first = run && run.method !== 'import' ? Object.values(run.inputs).flat().map((id) => nodeOf.get(id)).find((p) => p && p !== n) : undefined;
+    const first =
+      run && run.method !== 'import'
+        ? Object.values(run.inputs)
+            .flat()
+            .map((id) => nodeOf.get(id))
+            .find((p) => p && p !== n)
+        : undefined;
     if (first) {
       n.parent = first;
       first.children.push(n);

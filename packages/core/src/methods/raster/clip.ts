@@ -8,14 +8,21 @@ import { bounds, choice } from '../../method/params';
 import { insideRows } from '../../numeric/scanline';
 
 /** The part of a grid whose cell centres lie inside an extent; null when none does. */
-export function cropGrid(g: Grid, [xmin, ymin, xmax, ymax]: readonly number[]): { grid: Grid; column: number; row: number } | null {
+export function cropGrid(
+  g: Grid,
+  [xmin, ymin, xmax, ymax]: readonly number[],
+): { grid: Grid; column: number; row: number } | null {
   const eps = 1e-9;
   const c0 = Math.max(0, Math.ceil((xmin! - g.x) / g.dx - 0.5 - eps));
   const c1 = Math.min(g.columns, Math.floor((xmax! - g.x) / g.dx + 0.5 + eps));
   const r0 = Math.max(0, Math.ceil((g.y - ymax!) / g.dy - 0.5 - eps));
   const r1 = Math.min(g.rows, Math.floor((g.y - ymin!) / g.dy + 0.5 + eps));
   if (c1 <= c0 || r1 <= r0) return null;
-  return { grid: { ...g, x: g.x + c0 * g.dx, y: g.y - r0 * g.dy, columns: c1 - c0, rows: r1 - r0 }, column: c0, row: r0 };
+  return {
+    grid: { ...g, x: g.x + c0 * g.dx, y: g.y - r0 * g.dy, columns: c1 - c0, rows: r1 - r0 },
+    column: c0,
+    row: r0,
+  };
 }
 
 /** The coordinates of features in another CRS, everything else shared. */
@@ -49,17 +56,36 @@ export const clip = defineMethod({
   outputs: { clipped: output.raster('Clipped') },
   figures: { cells: { label: 'Cells kept' } },
   checks: ({ raster, area }, p): Check[] => {
-    if (!area && !p.bounds) return [{ level: 'refused', code: 'clip.nothing', message: 'Give an area or bounds to keep.', about: 'bounds' }];
+    if (!area && !p.bounds)
+      return [{ level: 'refused', code: 'clip.nothing', message: 'Give an area or bounds to keep.', about: 'bounds' }];
     if (p.bounds && !cropGrid(raster.grid, p.bounds)) {
       const e = gridExtent(raster.grid).map((v) => Number(v.toPrecision(8)));
-      return [{ level: 'refused', code: 'clip.outside', about: 'bounds', message: `No cell lies in those bounds; the raster spans ${e.join(', ')}.` }];
+      return [
+        {
+          level: 'refused',
+          code: 'clip.outside',
+          about: 'bounds',
+          message: `No cell lies in those bounds; the raster spans ${e.join(', ')}.`,
+        },
+      ];
     }
     if (area && (!area.crs || !raster.grid.crs) && area.crs !== raster.grid.crs) {
-      return [{ level: 'look', code: 'crs.missing', about: 'area', message: 'One of the two has no coordinate system; they are taken to share one.' }];
+      return [
+        {
+          level: 'look',
+          code: 'crs.missing',
+          about: 'area',
+          message: 'One of the two has no coordinate system; they are taken to share one.',
+        },
+      ];
     }
     return [];
   },
-  estimate: ({ raster }) => ({ cells: cellCount(raster.grid), bytes: cellCount(raster.grid) * 8, seconds: cellCount(raster.grid) / 5e7 }),
+  estimate: ({ raster }) => ({
+    cells: cellCount(raster.grid),
+    bytes: cellCount(raster.grid) * 8,
+    seconds: cellCount(raster.grid) / 5e7,
+  }),
   run: ({ raster, area }, p, job) => {
     let part = p.bounds ? cropGrid(raster.grid, p.bounds) : { grid: raster.grid, column: 0, row: 0 };
     const zone = area ? moved(area, raster.grid) : null;
@@ -68,7 +94,8 @@ export const clip = defineMethod({
       const inner = e ? cropGrid(part.grid, e) : null;
       part = inner && { grid: inner.grid, column: part.column + inner.column, row: part.row + inner.row };
     }
-    if (!part) throw new HelkError('method.input', 'The area does not touch the raster: no cell centre lies in it.', 'area');
+    if (!part)
+      throw new HelkError('method.input', 'The area does not touch the raster: no cell centre lies in it.', 'area');
     const { grid, column, row } = part;
     const bands: Band[] = raster.bands.map((b) => ({ ...bandInfo(b), cells: cellsLike(b.cells, cellCount(grid)) }));
     const mask = new Uint8Array(grid.columns);

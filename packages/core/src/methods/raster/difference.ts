@@ -9,7 +9,8 @@ export const difference = defineMethod({
   version: 1,
   title: 'Difference',
   question: 'How far apart are two grids?',
-  about: 'a minus b, cell by cell, where both have a value, on the part their grids share. Both must lie on one lattice. Bias is the mean difference, MAE the mean of its size, RMSE the root of its mean square; correlation is Pearson’s.',
+  about:
+    'a minus b, cell by cell, where both have a value, on the part their grids share. Both must lie on one lattice. Bias is the mean difference, MAE the mean of its size, RMSE the root of its mean square; correlation is Pearson’s.',
   keywords: ['compare', 'subtract', 'change', 'before and after', 'rmse', 'bias'],
   sources: ['Welford 1962, doi:10.1080/00401706.1962.10490022 (running moments)'],
   inputs: { a: input.raster({ label: 'First' }), b: input.raster({ label: 'Minus' }) },
@@ -34,18 +35,41 @@ export const difference = defineMethod({
           code: 'grids.crs',
           about: 'b',
           message: `The grids are in different systems (${a.grid.crs?.name ?? 'none'}, ${b.grid.crs?.name ?? 'none'}).`,
-          mend: crs ? { label: `Project the second to ${crs}`, run: { method: 'raster.reproject', role: 'raster', input: 'b', params: { crs } } } : undefined,
+          mend: crs
+            ? {
+                label: `Project the second to ${crs}`,
+                run: { method: 'raster.reproject', role: 'raster', input: 'b', params: { crs } },
+              }
+            : undefined,
         },
       ];
     }
     if (!sameLattice(a.grid, b.grid)) {
-      return [{ level: 'refused', code: 'grids.lattice', about: 'b', message: `The cells do not lie on one another (${a.grid.dx} and ${b.grid.dx} wide, or shifted); bring one to the other’s grid first.` }];
+      return [
+        {
+          level: 'refused',
+          code: 'grids.lattice',
+          about: 'b',
+          message: `The cells do not lie on one another (${a.grid.dx} and ${b.grid.dx} wide, or shifted); bring one to the other’s grid first.`,
+        },
+      ];
     }
-    if (!cropGrid(a.grid, gridExtent(b.grid))) return [{ level: 'refused', code: 'grids.apart', about: 'b', message: 'The grids do not overlap.' }];
-    if (!sameGrid(a.grid, b.grid)) checks.push({ level: 'look', code: 'grids.part', message: 'The grids differ in extent; only the part they share is compared.' });
+    if (!cropGrid(a.grid, gridExtent(b.grid)))
+      return [{ level: 'refused', code: 'grids.apart', about: 'b', message: 'The grids do not overlap.' }];
+    if (!sameGrid(a.grid, b.grid))
+      checks.push({
+        level: 'look',
+        code: 'grids.part',
+        message: 'The grids differ in extent; only the part they share is compared.',
+      });
     const ua = a.bands[0]!.unit;
     const ub = b.bands[0]!.unit;
-    if (ua && ub && ua !== ub) checks.push({ level: 'look', code: 'grids.unit', message: `The first is in ${ua}, the second in ${ub}: the difference would mix units.` });
+    if (ua && ub && ua !== ub)
+      checks.push({
+        level: 'look',
+        code: 'grids.unit',
+        message: `The first is in ${ua}, the second in ${ub}: the difference would mix units.`,
+      });
     if (!checks.length) checks.push({ level: 'fine', code: 'fine', message: 'One grid, one unit.' });
     return checks;
   },
@@ -100,9 +124,21 @@ export const difference = defineMethod({
     }
     const spread = Math.sqrt(saa * sbb);
     return {
-      difference: measureRaster(grid, out, { name: `${ba.name} − ${bb.name}`, unit: ba.unit ?? bb.unit, role: 'difference' }),
+      difference: measureRaster(grid, out, {
+        name: `${ba.name} − ${bb.name}`,
+        unit: ba.unit ?? bb.unit,
+        role: 'difference',
+      }),
       figures: n
-        ? { n, bias: meanA - meanB, mae: abs / n, rmse: Math.sqrt(squares / n), correlation: spread > 0 ? sab / spread : null, min, max }
+        ? {
+            n,
+            bias: meanA - meanB,
+            mae: abs / n,
+            rmse: Math.sqrt(squares / n),
+            correlation: spread > 0 ? sab / spread : null,
+            min,
+            max,
+          }
         : { n: 0, bias: null, mae: null, rmse: null, correlation: null, min: null, max: null },
     };
   },

@@ -91,21 +91,51 @@ export const fillGaps = defineMethod({
   about:
     'Fills missing cells that the data enclose; missing cells joined to the edge of the grid stay missing. Membrane stretches a sheet over the rim of each hole (each cell the mean of its four neighbours), inverse distance weighs the rim cells by 1/distance², nearest takes the nearest rim cell. Classes are always filled by the nearest. With a greatest distance, cells further than that from the rim stay missing.',
   keywords: ['holes', 'voids', 'interpolate missing', 'nodata', 'void fill'],
-  sources: ['Laplace’s equation by conjugate gradients, Hestenes and Stiefel 1952, doi:10.6028/jres.049.044', 'Shepard 1968, doi:10.1145/800186.810616 (inverse distance)'],
+  sources: [
+    'Laplace’s equation by conjugate gradients, Hestenes and Stiefel 1952, doi:10.6028/jres.049.044',
+    'Shepard 1968, doi:10.1145/800186.810616 (inverse distance)',
+  ],
   inputs: { raster: input.raster() },
   params: z.object({
-    method: choice({ membrane: 'membrane', idw: 'inverse distance', nearest: 'nearest cell' }, { label: 'Method' }).default('membrane'),
-    maxDistance: quantity('length', { label: 'Greatest distance', unit: 'm', above: 0, help: 'From the rim of the hole; empty for no limit.' }).optional(),
+    method: choice(
+      { membrane: 'membrane', idw: 'inverse distance', nearest: 'nearest cell' },
+      { label: 'Method' },
+    ).default('membrane'),
+    maxDistance: quantity('length', {
+      label: 'Greatest distance',
+      unit: 'm',
+      above: 0,
+      help: 'From the rim of the hole; empty for no limit.',
+    }).optional(),
   }),
   outputs: { filled: output.raster('Gaps filled', 'gaps filled') },
   figures: { filledCells: { label: 'Filled cells' } },
   checks: ({ raster }): Check[] => {
     const f = raster.bands[0]!.facts;
     if (!f) return [];
-    if (f.enclosedCells === 0) return [{ level: 'look', code: 'gaps.none', about: 'raster', message: 'There is no hole inside the data; the result will equal the input.' }];
-    return [{ level: 'fine', code: 'fine', about: 'raster', message: `${plural(f.enclosedGaps, 'hole')} with ${plural(f.enclosedCells, 'cell')}; ${plural(f.summary.missing - f.enclosedCells, 'missing cell')} outside stay missing.` }];
+    if (f.enclosedCells === 0)
+      return [
+        {
+          level: 'look',
+          code: 'gaps.none',
+          about: 'raster',
+          message: 'There is no hole inside the data; the result will equal the input.',
+        },
+      ];
+    return [
+      {
+        level: 'fine',
+        code: 'fine',
+        about: 'raster',
+        message: `${plural(f.enclosedGaps, 'hole')} with ${plural(f.enclosedCells, 'cell')}; ${plural(f.summary.missing - f.enclosedCells, 'missing cell')} outside stay missing.`,
+      },
+    ];
   },
-  estimate: ({ raster }) => ({ cells: cellCount(raster.grid), bytes: cellCount(raster.grid) * 10, seconds: cellCount(raster.grid) / 3e7 + (raster.bands[0]?.facts?.enclosedCells ?? 0) / 2e5 }),
+  estimate: ({ raster }) => ({
+    cells: cellCount(raster.grid),
+    bytes: cellCount(raster.grid) * 10,
+    seconds: cellCount(raster.grid) / 3e7 + (raster.bands[0]?.facts?.enclosedCells ?? 0) / 2e5,
+  }),
   run: ({ raster }, p, job) => {
     const { grid } = raster;
     const w = grid.columns;
@@ -148,7 +178,12 @@ export const fillGaps = defineMethod({
       });
       const info = bandInfo(band);
       // Whole-number sources stay whole only where whole values were copied in.
-      const storedType = how === 'nearest' || found.length === 0 ? info.storedType : band.cells instanceof Float64Array ? 'float64' : 'float32';
+      const storedType =
+        how === 'nearest' || found.length === 0
+          ? info.storedType
+          : band.cells instanceof Float64Array
+            ? 'float64'
+            : 'float32';
       return { ...info, storedType, cells };
     });
     return { filled: { kind: 'raster', grid, bands }, figures: { filledCells } };

@@ -18,12 +18,30 @@ export const gaps = defineMethod({
   inputs: { raster: input.raster() },
   params: z.object({}),
   outputs: { gaps: output.features('Gaps') },
-  figures: { gaps: { label: 'Gaps' }, gapCells: { label: 'Missing cells inside' }, gapArea: { label: 'Area', unit: 'm2' } },
+  figures: {
+    gaps: { label: 'Gaps' },
+    gapCells: { label: 'Missing cells inside' },
+    gapArea: { label: 'Area', unit: 'm2' },
+  },
   checks: ({ raster }) => {
     const f = raster.bands[0]!.facts;
-    return f ? [{ level: 'fine', code: 'fine', message: f.enclosedGaps ? `${plural(f.enclosedGaps, 'hole')} to outline.` : 'There is no hole inside the data.' }] : [];
+    return f
+      ? [
+          {
+            level: 'fine',
+            code: 'fine',
+            message: f.enclosedGaps
+              ? `${plural(f.enclosedGaps, 'hole')} to outline.`
+              : 'There is no hole inside the data.',
+          },
+        ]
+      : [];
   },
-  estimate: ({ raster }) => ({ cells: cellCount(raster.grid), bytes: cellCount(raster.grid) * 6, seconds: cellCount(raster.grid) / 4e7 }),
+  estimate: ({ raster }) => ({
+    cells: cellCount(raster.grid),
+    bytes: cellCount(raster.grid) * 6,
+    seconds: cellCount(raster.grid) / 4e7,
+  }),
   run: ({ raster }, _p, job) => {
     const { grid } = raster;
     const band = firstBand(raster);
@@ -35,7 +53,8 @@ export const gaps = defineMethod({
       if ((k & 255) === 0) job.progress(k / found.length, 'outlines');
       const rings = cellOutlines(gap.cells, grid.columns);
       for (const ring of rings) {
-        for (let i = 0; i < ring.length; i += 2) b.coordinate(grid.x + ring[i]! * grid.dx, grid.y - ring[i + 1]! * grid.dy);
+        for (let i = 0; i < ring.length; i += 2)
+          b.coordinate(grid.x + ring[i]! * grid.dx, grid.y - ring[i + 1]! * grid.dy);
         b.endRing();
       }
       b.endPart();
@@ -44,6 +63,13 @@ export const gaps = defineMethod({
       areas.push(gap.cells.reduce((s, i) => s + cellArea(grid, Math.floor(i / grid.columns)), 0));
     });
     const gaps = b.build('polygon', grid.crs, [numberColumn('cells', cells, ''), numberColumn('area', areas, 'm2')]);
-    return { gaps, figures: { gaps: found.length, gapCells: cells.reduce((s, c) => s + c, 0), gapArea: areas.reduce((s, a) => s + a, 0) } };
+    return {
+      gaps,
+      figures: {
+        gaps: found.length,
+        gapCells: cells.reduce((s, c) => s + c, 0),
+        gapArea: areas.reduce((s, a) => s + a, 0),
+      },
+    };
   },
 });

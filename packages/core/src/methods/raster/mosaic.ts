@@ -1,7 +1,16 @@
 import { z } from 'zod';
 import { sameCrs } from '../../data/crs';
 import type { RasterInfo } from '../../data/dataset';
-import { bandInfo, cellCount, missingOf, newCells, sameSize, type Cells, type Grid, type StoredType } from '../../data/raster';
+import {
+  bandInfo,
+  cellCount,
+  missingOf,
+  newCells,
+  sameSize,
+  type Cells,
+  type Grid,
+  type StoredType,
+} from '../../data/raster';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { choice } from '../../method/params';
 import { enclosedGaps, missingMask } from '../../numeric/components';
@@ -54,7 +63,16 @@ interface Plot {
  * Lays one tile into the mosaic by the rule; returns how it differs where something lay already. For `mean` and `blend`
  * `out` holds weighted sums until `settle`.
  */
-export function layTile(plot: Plot, tile: Cells, tw: number, th: number, column: number, row: number, rule: Rule, tileMissing: number): Overlap {
+export function layTile(
+  plot: Plot,
+  tile: Cells,
+  tw: number,
+  th: number,
+  column: number,
+  row: number,
+  rule: Rule,
+  tileMissing: number,
+): Overlap {
   const { out, width, covered, weight, missing } = plot;
   let count = 0;
   let sum = 0;
@@ -96,10 +114,15 @@ export function layTile(plot: Plot, tile: Cells, tw: number, th: number, column:
 function commonType(types: StoredType[]): StoredType {
   const distinct = new Set(types);
   if (distinct.size === 1) return types[0]!;
-  if (distinct.has('float64') || (distinct.has('float32') && (distinct.has('int32') || distinct.has('uint32')))) return 'float64';
+  if (distinct.has('float64') || (distinct.has('float32') && (distinct.has('int32') || distinct.has('uint32'))))
+    return 'float64';
   if (distinct.has('float32')) return 'float32';
   if (distinct.has('uint32')) return 'float64';
-  return distinct.has('int32') || (distinct.has('uint16') && [...distinct].some((t) => t === 'int8' || t === 'int16')) ? 'int32' : distinct.has('uint16') ? 'uint16' : 'int16';
+  return distinct.has('int32') || (distinct.has('uint16') && [...distinct].some((t) => t === 'int8' || t === 'int16'))
+    ? 'int32'
+    : distinct.has('uint16')
+      ? 'uint16'
+      : 'int16';
 }
 
 function tileChecks(tiles: RasterInfo[]): Check[] {
@@ -109,28 +132,66 @@ function tileChecks(tiles: RasterInfo[]): Check[] {
   tiles.forEach((t, i) => {
     const n = i + 1;
     if (!sameCrs(t.grid.crs, first.grid.crs)) {
-      checks.push({ level: 'refused', code: 'tiles.crs', about, message: `Tile ${n} is in ${t.grid.crs?.name ?? 'no known system'}, the first in ${first.grid.crs?.name ?? 'no known system'}; reproject it first.` });
+      checks.push({
+        level: 'refused',
+        code: 'tiles.crs',
+        about,
+        message: `Tile ${n} is in ${t.grid.crs?.name ?? 'no known system'}, the first in ${first.grid.crs?.name ?? 'no known system'}; reproject it first.`,
+      });
     } else if (!sameSize(t.grid.dx, first.grid.dx, 1) || !sameSize(t.grid.dy, first.grid.dy, 1)) {
-      checks.push({ level: 'refused', code: 'tiles.cellSize', about, message: `Tile ${n} has cells of ${t.grid.dx}, the first of ${first.grid.dx}; bring them to one cell size first (raster.reproject).` });
+      checks.push({
+        level: 'refused',
+        code: 'tiles.cellSize',
+        about,
+        message: `Tile ${n} has cells of ${t.grid.dx}, the first of ${first.grid.dx}; bring them to one cell size first (raster.reproject).`,
+      });
     } else {
       const { off } = offsetIn(first.grid, t.grid);
-      if (off > 0.01) checks.push({ level: 'look', code: 'tiles.lattice', about, message: `Tile ${n} lies ${off.toFixed(2)} of a cell off the others; it is moved to the nearest cell.` });
+      if (off > 0.01)
+        checks.push({
+          level: 'look',
+          code: 'tiles.lattice',
+          about,
+          message: `Tile ${n} lies ${off.toFixed(2)} of a cell off the others; it is moved to the nearest cell.`,
+        });
     }
     if (t.bands.length !== first.bands.length) {
-      checks.push({ level: 'refused', code: 'tiles.bands', about, message: `Tile ${n} has ${plural(t.bands.length, 'band')}, the first ${first.bands.length}.` });
+      checks.push({
+        level: 'refused',
+        code: 'tiles.bands',
+        about,
+        message: `Tile ${n} has ${plural(t.bands.length, 'band')}, the first ${first.bands.length}.`,
+      });
     }
     if (t.bands[0] && first.bands[0] && t.bands[0].kind !== first.bands[0].kind) {
-      checks.push({ level: 'refused', code: 'tiles.kind', about, message: `Tile ${n} holds ${t.bands[0].kind === 'category' ? 'classes' : 'measured values'}, the first does not.` });
+      checks.push({
+        level: 'refused',
+        code: 'tiles.kind',
+        about,
+        message: `Tile ${n} holds ${t.bands[0].kind === 'category' ? 'classes' : 'measured values'}, the first does not.`,
+      });
     }
     const code = t.bands[0]?.facts?.suspectCode;
-    if (code) checks.push({ level: 'look', code: 'band.suspectCode', about, message: `${code.value} in tile ${n} looks like a missing-value code and would be laid in as a value.` });
+    if (code)
+      checks.push({
+        level: 'look',
+        code: 'band.suspectCode',
+        about,
+        message: `${code.value} in tile ${n} looks like a missing-value code and would be laid in as a value.`,
+      });
   });
   const codes = new Set(tiles.map((t) => t.bands[0]?.missingCode ?? null));
   if (codes.size > 1) {
     const list = [...codes].map((c) => c ?? 'none').join(', ');
-    checks.push({ level: 'fine', code: 'tiles.missingCodes', about, message: `The tiles use different missing values (${list}); each is read by its own.` });
+    checks.push({
+      level: 'fine',
+      code: 'tiles.missingCodes',
+      about,
+      message: `The tiles use different missing values (${list}); each is read by its own.`,
+    });
   }
-  if (!checks.length) checks.push({ level: 'fine', code: 'fine', about, message: 'One coordinate system, one cell size, one lattice.' });
+  if (!checks.length)
+    checks.push({ level: 'fine', code: 'fine', about, message: 'One coordinate system, one cell size, one lattice.' });
   return checks;
 }
 
@@ -146,7 +207,14 @@ export const mosaic = defineMethod({
   inputs: { tiles: input.rasters({ least: 2, label: 'Tiles' }) },
   params: z.object({
     overlap: choice(
-      { first: 'first tile', last: 'last tile', mean: 'mean', min: 'lowest', max: 'highest', blend: 'blend to the edges' },
+      {
+        first: 'first tile',
+        last: 'last tile',
+        mean: 'mean',
+        min: 'lowest',
+        max: 'highest',
+        blend: 'blend to the edges',
+      },
       { label: 'Where tiles overlap', help: 'Matters only when seams show.' },
     ).default('first'),
   }),
@@ -174,14 +242,40 @@ export const mosaic = defineMethod({
       const wide = parts.some((b) => b.cells instanceof Float64Array);
       const missing = missingOf(info);
       const averaged = (rule === 'mean' || rule === 'blend') && info.kind === 'measure';
-      const plot: Plot = { out: newCells(info.kind, n, wide), width: grid.columns, covered: new Uint8Array(n), weight: averaged ? new Float32Array(n) : null, missing };
+      const plot: Plot = {
+        out: newCells(info.kind, n, wide),
+        width: grid.columns,
+        covered: new Uint8Array(n),
+        weight: averaged ? new Float32Array(n) : null,
+        missing,
+      };
       tiles.forEach((t, i) => {
         job.progress((k + i / tiles.length) / tiles[0]!.bands.length, `tile ${i + 1} of ${tiles.length}`);
         const at = offsetIn(grid, t.grid);
-        const o = layTile(plot, parts[i]!.cells, t.grid.columns, t.grid.rows, at.column, at.row, averaged || info.kind === 'measure' ? rule : rule === 'last' ? 'last' : 'first', missing);
-        if (k === 0 && o.cells >= 20 && info.kind === 'measure' && Math.abs(o.mean) > 3 * (o.sd / Math.sqrt(o.cells)) && Math.abs(o.mean) > 0.5 * o.sd && o.mean !== 0) {
+        const o = layTile(
+          plot,
+          parts[i]!.cells,
+          t.grid.columns,
+          t.grid.rows,
+          at.column,
+          at.row,
+          averaged || info.kind === 'measure' ? rule : rule === 'last' ? 'last' : 'first',
+          missing,
+        );
+        if (
+          k === 0 &&
+          o.cells >= 20 &&
+          info.kind === 'measure' &&
+          Math.abs(o.mean) > 3 * (o.sd / Math.sqrt(o.cells)) &&
+          Math.abs(o.mean) > 0.5 * o.sd &&
+          o.mean !== 0
+        ) {
           const unit = info.unit ? ` ${info.unit}` : '';
-          job.note('look', 'mosaic.step', `Tile ${i + 1} lies ${Math.abs(o.mean).toFixed(2)}${unit} ${o.mean > 0 ? 'above' : 'below'} the tiles before it, on average of ${plural(o.cells, 'overlapping cell')}: look for a seam there.`);
+          job.note(
+            'look',
+            'mosaic.step',
+            `Tile ${i + 1} lies ${Math.abs(o.mean).toFixed(2)}${unit} ${o.mean > 0 ? 'above' : 'below'} the tiles before it, on average of ${plural(o.cells, 'overlapping cell')}: look for a seam there.`,
+          );
         }
       });
       if (plot.weight) {
@@ -189,13 +283,22 @@ export const mosaic = defineMethod({
       }
       if (k === 0) for (let i = 0; i < n; i++) if (plot.covered[i] === 2) overlapCells++;
       const type = commonType(parts.map((b) => b.storedType));
-      return { ...info, storedType: averaged && overlapCells > 0 ? (wide ? ('float64' as const) : ('float32' as const)) : type, cells: plot.out };
+      return {
+        ...info,
+        storedType: averaged && overlapCells > 0 ? (wide ? ('float64' as const) : ('float32' as const)) : type,
+        cells: plot.out,
+      };
     });
     job.progress(0.95, 'looking for gaps');
     const mask = missingMask(bands[0]!.cells, missingOf(bands[0]!));
     let missingCells = 0;
     for (let i = 0; i < n; i++) missingCells += mask[i]!;
-    const enclosedCells = missingCells ? enclosedGaps(mask, grid.columns, grid.rows).reduce((s, g) => s + g.cells.length, 0) : 0;
-    return { mosaic: { kind: 'raster', grid, bands }, figures: { tiles: tiles.length, overlapCells, missingCells, enclosedCells } };
+    const enclosedCells = missingCells
+      ? enclosedGaps(mask, grid.columns, grid.rows).reduce((s, g) => s + g.cells.length, 0)
+      : 0;
+    return {
+      mosaic: { kind: 'raster', grid, bands },
+      figures: { tiles: tiles.length, overlapCells, missingCells, enclosedCells },
+    };
   },
 });

@@ -3,7 +3,19 @@ import { HelkError } from '../../errors';
 import { placeOf } from '../../data/arrival';
 import { metresPerUnit, sameCrs, suggestUtm, transformExtent, transformer, type Crs } from '../../data/crs';
 import { inBase, type Quantity } from '../../data/quantity';
-import { bandInfo, cellCount, cellMetres, firstBand, gridExtent, metresPerDegree, missingOf, newCells, type Band, type Grid, type Raster } from '../../data/raster';
+import {
+  bandInfo,
+  cellCount,
+  cellMetres,
+  firstBand,
+  gridExtent,
+  metresPerDegree,
+  missingOf,
+  newCells,
+  type Band,
+  type Grid,
+  type Raster,
+} from '../../data/raster';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import type { Job } from '../../method/job';
 import { cellSize, choice, crs } from '../../method/params';
@@ -12,7 +24,14 @@ import { resampleRow, type Resampling } from '../../numeric/resample';
 import { summarise } from '../../numeric/statistics';
 
 export const resamplingParam = choice(
-  { auto: 'by kind of value', nearest: 'nearest cell', bilinear: 'bilinear', cubic: 'cubic', mean: 'mean of cells', mode: 'most frequent class' },
+  {
+    auto: 'by kind of value',
+    nearest: 'nearest cell',
+    bilinear: 'bilinear',
+    cubic: 'cubic',
+    mean: 'mean of cells',
+    mode: 'most frequent class',
+  },
   { label: 'Resampling', help: 'Measures want bilinear or cubic, classes nearest or the most frequent one.' },
 );
 
@@ -34,14 +53,20 @@ export function roundNear(x: number): number {
 /** A round cell size near the native one, with its reason. */
 export function suggestCellSize(grid: Grid, target: Crs): { value: string; reason: string } {
   if (target.geographic) {
-    const size = grid.crs?.geographic ? grid.dy : Math.max(...cellMetres(grid, grid.rows >> 1)) / metresPerDegree(45)[1];
+    const size = grid.crs?.geographic
+      ? grid.dy
+      : Math.max(...cellMetres(grid, grid.rows >> 1)) / metresPerDegree(45)[1];
     const seconds = roundNear(size * 3600);
     return { value: `${seconds} ″`, reason: `near the native ${(size * 3600).toPrecision(3)}″` };
   }
   const [w, h] = cellMetres(grid, grid.rows >> 1);
   const metres = roundNear(Math.max(w, h));
   const native = Math.abs(w - h) < 0.01 * h ? `${h.toPrecision(3)} m` : `${w.toPrecision(3)} by ${h.toPrecision(3)} m`;
-  if (target.unit !== 'm') return { value: `${roundNear(Math.max(w, h) / metresPerUnit(target))} ${target.unit}`, reason: `near the native ${native}` };
+  if (target.unit !== 'm')
+    return {
+      value: `${roundNear(Math.max(w, h) / metresPerUnit(target))} ${target.unit}`,
+      reason: `near the native ${native}`,
+    };
   return { value: `${metres} m`, reason: `a round number near the native ${native}` };
 }
 
@@ -50,7 +75,11 @@ export function sizeInCrs(q: Quantity, target: Crs): number {
   if (q.unit === '') return q.value;
   const angle = /[°′″]|rad/.test(q.unit);
   if (angle !== target.geographic) {
-    throw new HelkError('method.parameter', `cellSize: ${q.value} ${q.unit} does not fit ${target.name}, whose coordinates are in ${target.geographic ? 'degrees' : target.unit}.`, 'cellSize');
+    throw new HelkError(
+      'method.parameter',
+      `cellSize: ${q.value} ${q.unit} does not fit ${target.name}, whose coordinates are in ${target.geographic ? 'degrees' : target.unit}.`,
+      'cellSize',
+    );
   }
   return angle ? inBase(q, '°') : inBase(q, 'm') / metresPerUnit(target);
 }
@@ -62,7 +91,15 @@ export function targetGrid(source: Grid, target: Crs, size: number): Grid {
   const up = (v: number): number => Math.ceil(v / size - 1e-6);
   const x0 = down(e[0]);
   const y1 = up(e[3]);
-  return { crs: target, x: x0 * size, y: y1 * size, dx: size, dy: size, columns: Math.max(1, up(e[2]) - x0), rows: Math.max(1, y1 - down(e[1])) };
+  return {
+    crs: target,
+    x: x0 * size,
+    y: y1 * size,
+    dx: size,
+    dy: size,
+    columns: Math.max(1, up(e[2]) - x0),
+    rows: Math.max(1, y1 - down(e[1])),
+  };
 }
 
 /**
@@ -71,7 +108,12 @@ export function targetGrid(source: Grid, target: Crs, size: number): Grid {
  */
 export function warp(source: Raster, target: Grid, how: 'auto' | Resampling, job: Job, title = 'projecting'): Raster {
   const n = cellCount(target);
-  if (n > 2 ** 31) throw new HelkError('method.memory', `The result would have ${(n / 1e6).toFixed(0)} million cells; take larger cells.`, 'cellSize');
+  if (n > 2 ** 31)
+    throw new HelkError(
+      'method.memory',
+      `The result would have ${(n / 1e6).toFixed(0)} million cells; take larger cells.`,
+      'cellSize',
+    );
   const g = source.grid;
   const transform = transformer(target.crs ?? g.crs!, g.crs ?? target.crs!);
   const mapper = new CellMapper(target, target.columns, g, transform);
@@ -82,7 +124,11 @@ export function warp(source: Raster, target: Grid, how: 'auto' | Resampling, job
   const bands: Band[] = source.bands.map((b) => {
     const r = resamplingFor(b.kind, how);
     const keeps = r === 'nearest' || r === 'mode';
-    return { ...bandInfo(b), storedType: keeps ? b.storedType : b.cells instanceof Float64Array ? 'float64' : 'float32', cells: newCells(b.kind, n, b.cells instanceof Float64Array) };
+    return {
+      ...bandInfo(b),
+      storedType: keeps ? b.storedType : b.cells instanceof Float64Array ? 'float64' : 'float32',
+      cells: newCells(b.kind, n, b.cells instanceof Float64Array),
+    };
   });
   const boxed = bands.some((b) => ['mean', 'mode'].includes(resamplingFor(b.kind, how)));
   let halfU = 0.5;
@@ -117,7 +163,8 @@ export function nearestCheck(kind: 'measure' | 'category', how: 'auto' | Resampl
       level: 'look',
       code: 'resampling.nearest',
       about: 'resampling',
-      message: 'Nearest repeats and drops rows of cells: flow direction, accumulation and slope then show a lattice that is not in the land.',
+      message:
+        'Nearest repeats and drops rows of cells: flow direction, accumulation and slope then show a lattice that is not in the land.',
       mend: { label: 'Use bilinear', set: { resampling: 'bilinear' } },
     };
   }
@@ -141,7 +188,10 @@ export const reproject = defineMethod({
   about:
     'Makes a grid in the target system whose edges are whole multiples of the cell size and reads the source at every cell centre. Measures are interpolated (bilinear by default), classes take the nearest cell. Missing cells do not bleed: a place in a missing cell stays missing, a place beside one uses the neighbours that are there.',
   keywords: ['project', 'warp', 'crs', 'utm', 'coordinate system', 'transform', 'metres'],
-  sources: ['Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)', 'Snyder 1987, USGS Professional Paper 1395 (projections, through proj4)'],
+  sources: [
+    'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
+    'Snyder 1987, USGS Professional Paper 1395 (projections, through proj4)',
+  ],
   inputs: { raster: input.raster() },
   params: z.object({
     crs: crs({ label: 'Coordinate system', help: 'EPSG code, like EPSG:32627.' }),
@@ -158,15 +208,33 @@ export const reproject = defineMethod({
   checks: ({ raster }, p) => {
     const checks: Check[] = [];
     if (!raster.grid.crs) {
-      return [{ level: 'refused', code: 'crs.missing', about: 'raster', message: 'The raster has no coordinate reference system, so it cannot be projected; set it first.' }];
+      return [
+        {
+          level: 'refused',
+          code: 'crs.missing',
+          about: 'raster',
+          message: 'The raster has no coordinate reference system, so it cannot be projected; set it first.',
+        },
+      ];
     }
     const odd = nearestCheck(raster.bands[0]!.kind, p.resampling);
     if (odd) checks.push(odd);
     if (sameCrs(raster.grid.crs, p.crs)) {
-      checks.push({ level: 'look', code: 'crs.same', about: 'crs', message: `The raster is in ${p.crs.name} already; only the cells would change.` });
+      checks.push({
+        level: 'look',
+        code: 'crs.same',
+        about: 'crs',
+        message: `The raster is in ${p.crs.name} already; only the cells would change.`,
+      });
     }
-    if (p.crs.caution) checks.push({ level: 'look', code: 'crs.caution', about: 'crs', message: `${p.crs.name}: ${p.crs.caution}.` });
-    if (!checks.length) checks.push({ level: 'fine', code: 'fine', message: `${p.crs.name}: coordinates in ${p.crs.geographic ? 'degrees' : p.crs.unit}.` });
+    if (p.crs.caution)
+      checks.push({ level: 'look', code: 'crs.caution', about: 'crs', message: `${p.crs.name}: ${p.crs.caution}.` });
+    if (!checks.length)
+      checks.push({
+        level: 'fine',
+        code: 'fine',
+        message: `${p.crs.name}: coordinates in ${p.crs.geographic ? 'degrees' : p.crs.unit}.`,
+      });
     return checks;
   },
   suggest: ({ raster }, p) => {
@@ -180,7 +248,10 @@ export const reproject = defineMethod({
   },
   estimate: ({ raster }, p) => {
     const size = p.cellSize === 'auto' ? NaN : sizeInCrs(p.cellSize, p.crs);
-    const n = Number.isFinite(size) && raster.grid.crs ? cellCount(targetGrid(raster.grid, p.crs, size)) : cellCount(raster.grid);
+    const n =
+      Number.isFinite(size) && raster.grid.crs
+        ? cellCount(targetGrid(raster.grid, p.crs, size))
+        : cellCount(raster.grid);
     return { cells: n, bytes: (n + cellCount(raster.grid)) * 4 * raster.bands.length, seconds: n / 1.5e7 };
   },
   run: ({ raster }, p, job) => {
@@ -191,6 +262,9 @@ export const reproject = defineMethod({
     const b = firstBand(projected);
     const before = summarise(a.cells, missingOf(a));
     const after = summarise(b.cells, missingOf(b));
-    return { projected, figures: { minBefore: before.min, maxBefore: before.max, minAfter: after.min, maxAfter: after.max } };
+    return {
+      projected,
+      figures: { minBefore: before.min, maxBefore: before.max, minAfter: after.min, maxAfter: after.max },
+    };
   },
 });

@@ -9,7 +9,8 @@ export const aspect = defineMethod({
   version: 1,
   title: 'Aspect',
   question: 'Which way does the ground face?',
-  about: 'The direction of steepest descent in degrees clockwise from north, from 0 to below 360. Flat cells have no aspect and are missing.',
+  about:
+    'The direction of steepest descent in degrees clockwise from north, from 0 to below 360. Flat cells have no aspect and are missing.',
   keywords: ['exposure', 'orientation', 'facing', 'direction of slope'],
   sources: ['Horn 1981, doi:10.1109/PROC.1981.11918', 'Zevenbergen and Thorne 1987, doi:10.1002/esp.3290120107'],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
@@ -17,7 +18,11 @@ export const aspect = defineMethod({
   outputs: { aspect: output.raster('Aspect') },
   figures: { flatCells: { label: 'Flat cells' } },
   checks: (inputs) => elevationChecks(inputs, 'slope'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 1.5e7 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 8,
+    seconds: cellCount(elevation.grid) / 1.5e7,
+  }),
   run: ({ elevation }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);

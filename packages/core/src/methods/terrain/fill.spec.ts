@@ -6,13 +6,23 @@ import { priorityFlood } from './fill';
 import type { Raster } from '../../data/raster';
 
 const LEVEL = [0, 0, 0, 0, 0, 0, 0, 0];
-const AROUND = [[-1, -1], [0, -1], [1, -1], [-1, 0], [1, 0], [-1, 1], [0, 1], [1, 1]] as const;
+const AROUND = [
+  [-1, -1],
+  [0, -1],
+  [1, -1],
+  [-1, 0],
+  [1, 0],
+  [-1, 1],
+  [0, 1],
+  [1, 1],
+] as const;
 
 /** The plainest filling there is: lower everything from a flood towards the land until nothing changes. */
 function plainFill(z: Float32Array, w: number, h: number): Float32Array {
   const out = Float32Array.from(z, (v) => (v !== v ? NaN : Infinity));
-  const at = (x: number, y: number): number => (x < 0 || y < 0 || x >= w || y >= h || Number.isNaN(z[y * w + x]!) ? -Infinity : out[y * w + x]!);
-  for (let changed = true; changed; ) {
+  const at = (x: number, y: number): number =>
+    x < 0 || y < 0 || x >= w || y >= h || Number.isNaN(z[y * w + x]!) ? -Infinity : out[y * w + x]!;
+  for (let changed = true; changed;) {
     changed = false;
     for (let i = 0; i < z.length; i++) {
       if (z[i] !== z[i]) continue;
@@ -61,18 +71,16 @@ describe('depression filling', () => {
       const x = i % 30;
       const y = Math.floor(i / 30);
       if (x === 0 || y === 0 || x === 29 || y === 24) continue;
-      expect(AROUND.some(([dx, dy]) => f[(y + dy) * 30 + x + dx]! < f[i]!)).withContext(`cell ${x}, ${y}`).toBeTrue();
+      expect(AROUND.some(([dx, dy]) => f[(y + dy) * 30 + x + dx]! < f[i]!))
+        .withContext(`cell ${x}, ${y}`)
+        .toBeTrue();
     }
   });
 
   // A bowl 10 m deep with one spill at 12 m, and a single-cell pit 90 m deep.
   const bowl = [
-    20, 20, 20, 20, 20, 20, 20,
-    20, 10, 10, 20, 20, 20, 20,
-    20, 10, 10, 12, 9, 20, 20,
-    20, 20, 20, 20, 8, 20, 20,
-    20, -70, 20, 20, 5, 20, 20,
-    20, 20, 20, 20, 2, 20, 20,
+    20, 20, 20, 20, 20, 20, 20, 20, 10, 10, 20, 20, 20, 20, 20, 10, 10, 12, 9, 20, 20, 20, 20, 20, 20, 8, 20, 20, 20,
+    -70, 20, 20, 5, 20, 20, 20, 20, 20, 20, 2, 20, 20,
   ];
 
   it('reports depressions, cells, deepest fill and volume', async () => {
@@ -93,7 +101,21 @@ describe('depression filling', () => {
     const d = 1 / 3600;
     const holed: (number | null)[] = new Array<number>(49).fill(5);
     holed[24] = null;
-    const { outcome } = await runRaster('terrain.fill', { elevation: rasterOf(7, holed, { crs: { code: 'EPSG:4326', name: 'WGS 84', proj4: '+proj=longlat +datum=WGS84 +no_defs', geographic: true, unit: '°' }, x: -20, y: 58, dx: d, dy: d }) });
+    const { outcome } = await runRaster('terrain.fill', {
+      elevation: rasterOf(7, holed, {
+        crs: {
+          code: 'EPSG:4326',
+          name: 'WGS 84',
+          proj4: '+proj=longlat +datum=WGS84 +no_defs',
+          geographic: true,
+          unit: '°',
+        },
+        x: -20,
+        y: 58,
+        dx: d,
+        dy: d,
+      }),
+    });
     expect(outcome.notes.map((n) => n.code)).toEqual(['crs.degrees', 'band.enclosedGaps']);
   });
 });

@@ -20,7 +20,14 @@ const DY = [-1, -1, -1, 0, 0, 1, 1, 1];
  * @param out filled elevations; the same type, or Float64Array for a small `rise`
  * @param rise least drop from a filled cell to the one it drains to, by direction (0 for level lakes)
  */
-export function priorityFlood(cells: Cells, width: number, height: number, out: Cells, rise: ArrayLike<number>, job?: Job): void {
+export function priorityFlood(
+  cells: Cells,
+  width: number,
+  height: number,
+  out: Cells,
+  rise: ArrayLike<number>,
+  job?: Job,
+): void {
   const n = width * height;
   const closed = new Uint8Array(n);
   const heap = new IndexHeap(4 * (width + height));
@@ -84,7 +91,12 @@ export function priorityFlood(cells: Cells, width: number, height: number, out: 
 }
 
 /** Groups of raised cells, connected by sides and corners, each with its deepest fill, in the unit of the cells. */
-export function depressions(cells: Cells, filled: Cells, width: number, height: number): { members: Int32Array; depth: number }[] {
+export function depressions(
+  cells: Cells,
+  filled: Cells,
+  width: number,
+  height: number,
+): { members: Int32Array; depth: number }[] {
   const n = width * height;
   const seen = new Uint8Array(n);
   const found: { members: Int32Array; depth: number }[] = [];
@@ -125,11 +137,24 @@ export const fill = defineMethod({
   about:
     'Raises every cell that has no way down to the edge or to missing cells to the lowest level at which water spills. With a depth limit, a depression deeper than that is taken for a real hollow and left as it was, whole. With a least slope, filled cells drop a little towards their outlet instead of lying level (stored as 64-bit numbers). Depressions are counted as groups of raised cells joined by sides or corners.',
   keywords: ['sink', 'pit', 'hollow', 'depression filling', 'hydrological correction', 'lake'],
-  sources: ['Barnes, Lehman and Mulla 2014, doi:10.1016/j.cageo.2013.04.024', 'Zhou, Sun and Fu 2016, doi:10.1016/j.cageo.2016.02.021'],
+  sources: [
+    'Barnes, Lehman and Mulla 2014, doi:10.1016/j.cageo.2013.04.024',
+    'Zhou, Sun and Fu 2016, doi:10.1016/j.cageo.2016.02.021',
+  ],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
   params: z.object({
-    minSlope: number({ label: 'Least slope', help: 'Rise over run towards the outlet in filled parts; 0 leaves them level.', min: 0, max: 1 }).default(0),
-    maxDepth: quantity('length', { label: 'Depth limit', unit: 'm', above: 0, help: 'Depressions deeper than this stay as they are.' }).optional(),
+    minSlope: number({
+      label: 'Least slope',
+      help: 'Rise over run towards the outlet in filled parts; 0 leaves them level.',
+      min: 0,
+      max: 1,
+    }).default(0),
+    maxDepth: quantity('length', {
+      label: 'Depth limit',
+      unit: 'm',
+      above: 0,
+      help: 'Depressions deeper than this stay as they are.',
+    }).optional(),
   }),
   outputs: { filled: output.raster('Filled'), depth: output.raster('Depth of fill', 'depth of fill') },
   figures: {
@@ -139,7 +164,11 @@ export const fill = defineMethod({
     volume: { label: 'Volume', unit: 'm3' },
   },
   checks: (inputs) => elevationChecks(inputs, 'water'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 18, seconds: cellCount(elevation.grid) / 4e6 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 18,
+    seconds: cellCount(elevation.grid) / 4e6,
+  }),
   run: ({ elevation }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);
@@ -160,7 +189,12 @@ export const fill = defineMethod({
         for (const i of g.members) out[i] = band.cells[i]!;
         g.depth = 0;
       }
-      if (left) job.note('info', 'fill.left', `${left} ${left === 1 ? 'depression is' : 'depressions are'} deeper than ${p.maxDepth} m and left as they were.`);
+      if (left)
+        job.note(
+          'info',
+          'fill.left',
+          `${left} ${left === 1 ? 'depression is' : 'depressions are'} deeper than ${p.maxDepth} m and left as they were.`,
+        );
     }
     const depth = new Float32Array(n);
     let filledCells = 0;
@@ -179,7 +213,13 @@ export const fill = defineMethod({
       }
     }
     return {
-      filled: measureRaster(grid, out, { name: band.name, unit: band.unit, role: band.role ?? 'elevation', storedType: out instanceof Float64Array ? 'float64' : band.storedType, missingCode: band.missingCode }),
+      filled: measureRaster(grid, out, {
+        name: band.name,
+        unit: band.unit,
+        role: band.role ?? 'elevation',
+        storedType: out instanceof Float64Array ? 'float64' : band.storedType,
+        missingCode: band.missingCode,
+      }),
       depth: measureRaster(grid, depth, { name: 'depth of fill', unit: band.unit ?? 'm', role: 'depth' }),
       figures: { depressions: groups.length - left, filledCells, deepest: deepest * metres, volume },
     };

@@ -66,13 +66,19 @@ describe('gradients of a plane', () => {
     expect(await facing(1, 0)).toBeCloseTo(270, 5);
   });
   it('leave flat cells without aspect and count them', async () => {
-    const { out, outcome } = await runRaster('terrain.aspect', { elevation: rasterOf(4, new Array<number>(16).fill(7)) });
+    const { out, outcome } = await runRaster('terrain.aspect', {
+      elevation: rasterOf(4, new Array<number>(16).fill(7)),
+    });
     expect(outcome.figures['flatCells']).toBe(16);
     expect(out.bands[0]!.cells[5]).toBeNaN();
   });
   it('scale with the vertical factor and the unit of the elevations', async () => {
     const feet = rasterOf(10, plane, {}, 'ft');
-    const metres = await runRaster('terrain.slope', { elevation: rasterOf(10, plane) }, { unit: 'percent', zFactor: '0.3048' });
+    const metres = await runRaster(
+      'terrain.slope',
+      { elevation: rasterOf(10, plane) },
+      { unit: 'percent', zFactor: '0.3048' },
+    );
     const fromFeet = await runRaster('terrain.slope', { elevation: feet }, { unit: 'percent' });
     expect(fromFeet.out.bands[0]!.cells[12]!).toBeCloseTo(metres.out.bands[0]!.cells[12]!, 5);
     expect(fromFeet.outcome.notes.map((n) => n.code)).toContain('unit.other');
@@ -81,7 +87,11 @@ describe('gradients of a plane', () => {
     const d = 1 / 3600;
     const grid = { crs: crsOfCode(4326), x: -20, y: 58, dx: d, dy: d };
     const values = Array.from({ length: 25 }, (_, i) => 10 * Math.floor(i / 5));
-    const { out, outcome } = await runRaster('terrain.slope', { elevation: rasterOf(5, values, grid) }, { unit: 'percent' });
+    const { out, outcome } = await runRaster(
+      'terrain.slope',
+      { elevation: rasterOf(5, values, grid) },
+      { unit: 'percent' },
+    );
     // One second of latitude at 58 N is 30.94 m (length of a degree: 111 375 m, WGS 84 series, from memory).
     expect(out.bands[0]!.cells[12]!).toBeCloseTo((100 * 10) / 30.94, 1);
     expect(outcome.notes.map((n) => n.code)).toContain('crs.degrees');
@@ -89,7 +99,11 @@ describe('gradients of a plane', () => {
   it('work on a grid of one cell and of one column', async () => {
     const one = await runRaster('terrain.slope', { elevation: rasterOf(1, [5]) });
     expect(one.out.bands[0]!.cells[0]).toBe(0);
-    const column = await runRaster('terrain.slope', { elevation: rasterOf(1, [0, 10, 20]) }, { algorithm: 'zevenbergen-thorne' });
+    const column = await runRaster(
+      'terrain.slope',
+      { elevation: rasterOf(1, [0, 10, 20]) },
+      { algorithm: 'zevenbergen-thorne' },
+    );
     expect(column.out.bands[0]!.cells[1]).toBeCloseTo(45, 5);
     expect(gridOf(1, 1).columns).toBe(1);
   });

@@ -74,7 +74,18 @@ const WINDOW = new Float64Array(9);
 const SIDES_FIRST = [1, 3, 0, 2];
 
 /** The gradient of one cell whose neighbourhood is not whole. */
-function mended(cells: Cells, width: number, height: number, x: number, y: number, horn: boolean, fx: number, fy: number, gx: Float64Array, gy: Float64Array): void {
+function mended(
+  cells: Cells,
+  width: number,
+  height: number,
+  x: number,
+  y: number,
+  horn: boolean,
+  fx: number,
+  fy: number,
+  gx: Float64Array,
+  gy: Float64Array,
+): void {
   const z = cells[y * width + x]!;
   if (z !== z) {
     gx[x] = NaN;
@@ -135,7 +146,12 @@ export function elevationChecks({ elevation }: InfosOf<Elevation>, about: 'slope
   const { crs } = elevation.grid;
   const role = 'elevation';
   if (!crs) {
-    checks.push({ level: 'look', code: 'crs.missing', about: role, message: 'No coordinate reference system: cells are taken to be in metres.' });
+    checks.push({
+      level: 'look',
+      code: 'crs.missing',
+      about: role,
+      message: 'No coordinate reference system: cells are taken to be in metres.',
+    });
   } else if (crs.geographic) {
     const place = placeOf(elevation);
     const utm = place ? suggestUtm(place[0], place[1]) : null;
@@ -148,21 +164,44 @@ export function elevationChecks({ elevation }: InfosOf<Elevation>, about: 'slope
           ? 'Cells are in degrees, so they are not equally long and wide: water would prefer one direction. Project first.'
           : 'Cells are in degrees. Metres are worked out for each row on the ellipsoid; a projected grid is cleaner.',
       mend: utm
-        ? { label: `Project to ${utm.code} first`, run: { method: 'raster.reproject', role: 'raster', input: role, params: { crs: utm.code } } }
+        ? {
+            label: `Project to ${utm.code} first`,
+            run: { method: 'raster.reproject', role: 'raster', input: role, params: { crs: utm.code } },
+          }
         : undefined,
     });
   }
   const factor = unitFactor(band.unit);
   if (!band.unit) {
-    checks.push({ level: 'look', code: 'unit.unknown', about: role, message: 'The unit of the elevations is not known; metres are assumed.' });
+    checks.push({
+      level: 'look',
+      code: 'unit.unknown',
+      about: role,
+      message: 'The unit of the elevations is not known; metres are assumed.',
+    });
   } else if (factor === undefined) {
-    checks.push({ level: 'look', code: 'unit.odd', about: role, message: `"${band.unit}" is not a unit of length; metres are assumed.` });
+    checks.push({
+      level: 'look',
+      code: 'unit.odd',
+      about: role,
+      message: `"${band.unit}" is not a unit of length; metres are assumed.`,
+    });
   } else if (factor !== 1) {
-    checks.push({ level: 'look', code: 'unit.other', about: role, message: `Elevations are in ${band.unit}; they are turned into metres for the calculation.` });
+    checks.push({
+      level: 'look',
+      code: 'unit.other',
+      about: role,
+      message: `Elevations are in ${band.unit}; they are turned into metres for the calculation.`,
+    });
   }
   const f = band.facts;
   if (f?.suspectCode) {
-    checks.push({ level: 'look', code: 'band.suspectCode', about: role, message: `${f.suspectCode.value} looks like a missing-value code and would count as an elevation.` });
+    checks.push({
+      level: 'look',
+      code: 'band.suspectCode',
+      about: role,
+      message: `${f.suspectCode.value} looks like a missing-value code and would count as an elevation.`,
+    });
   }
   if (f && f.enclosedCells > 0) {
     checks.push({
@@ -176,6 +215,7 @@ export function elevationChecks({ elevation }: InfosOf<Elevation>, about: 'slope
       mend: { label: 'Fill the holes first', run: { method: 'raster.fillGaps', role: 'raster', input: role } },
     });
   }
-  if (!checks.length) checks.push({ level: 'fine', code: 'fine', about: role, message: 'Projected, in metres, no enclosed holes.' });
+  if (!checks.length)
+    checks.push({ level: 'fine', code: 'fine', about: role, message: 'Projected, in metres, no enclosed holes.' });
   return checks;
 }

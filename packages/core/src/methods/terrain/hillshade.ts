@@ -14,18 +14,37 @@ export const hillshade = defineMethod({
   about:
     'Brightness from 0 to 255 of a matt surface under a distant light: 255 (cos zenith cos slope + sin zenith sin slope cos(light - aspect)), shadow cut at 0. "Multiple" mixes lights from 225°, 270°, 315° and 360°, each weighted by the squared sine between its direction and the aspect, so that slopes along the light keep their shape. Gradients after Horn.',
   keywords: ['relief', 'shaded relief', 'shading', 'illumination'],
-  sources: ['Horn 1981, doi:10.1109/PROC.1981.11918', 'Mark 1992, US Geological Survey Open-File Report 92-422 (several lights)'],
+  sources: [
+    'Horn 1981, doi:10.1109/PROC.1981.11918',
+    'Mark 1992, US Geological Survey Open-File Report 92-422 (several lights)',
+  ],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
   params: z.object({
-    azimuth: quantity('angle', { label: 'Light from', unit: '°', min: 0, max: 360, help: 'Clockwise from north.' }).default(315),
-    altitude: quantity('angle', { label: 'Light height', unit: '°', min: 0, max: 90, help: 'Above the horizon.' }).default(45),
+    azimuth: quantity('angle', {
+      label: 'Light from',
+      unit: '°',
+      min: 0,
+      max: 360,
+      help: 'Clockwise from north.',
+    }).default(315),
+    altitude: quantity('angle', {
+      label: 'Light height',
+      unit: '°',
+      min: 0,
+      max: 90,
+      help: 'Above the horizon.',
+    }).default(45),
     zFactor,
     lights: choice({ single: 'one light', multiple: 'four lights' }, { label: 'Lights' }).default('single'),
   }),
   outputs: { hillshade: output.raster('Hillshade') },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 1.5e7 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 8,
+    seconds: cellCount(elevation.grid) / 1.5e7,
+  }),
   run: ({ elevation }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);

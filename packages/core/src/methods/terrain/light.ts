@@ -26,7 +26,13 @@ export function shader(azimuth: number, altitude: number, lights: 'single' | 'mu
  * Brightness 0-255 of one row from its gradients (rise to the east and to the south): the cosine between the surface's
  * normal (-gx, -gy, 1) and the light, which equals the zenith/aspect formula without trigonometry per cell.
  */
-export function shadeRow(light: Light, gx: Float64Array, gy: Float64Array, out: Float32Array | Float64Array, offset: number): void {
+export function shadeRow(
+  light: Light,
+  gx: Float64Array,
+  gy: Float64Array,
+  out: Float32Array | Float64Array,
+  offset: number,
+): void {
   const { up } = light;
   if (!light.multiple) {
     const le = light.east[0]!;

@@ -12,7 +12,11 @@ export const gradientParams = {
   ).default('horn'),
 };
 
-export const zFactor = number({ label: 'Vertical factor', help: 'Multiplies the elevations before the gradient is taken.', above: 0 }).default(1);
+export const zFactor = number({
+  label: 'Vertical factor',
+  help: 'Multiplies the elevations before the gradient is taken.',
+  above: 0,
+}).default(1);
 
 export const slope = defineMethod({
   id: 'terrain.slope',
@@ -36,7 +40,11 @@ export const slope = defineMethod({
     mean: { label: 'Mean', unit: 'result' },
   },
   checks: (inputs) => elevationChecks(inputs, 'slope'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 2e7 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 8,
+    seconds: cellCount(elevation.grid) / 2e7,
+  }),
   run: ({ elevation }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);
@@ -54,6 +62,9 @@ export const slope = defineMethod({
       tick(job, row, grid.rows, 'slope');
     });
     const { min, max, mean } = summarise(out);
-    return { slope: measureRaster(grid, out, { name: 'slope', unit: degrees ? '°' : '%', role: 'slope' }), figures: { min, max, mean } };
+    return {
+      slope: measureRaster(grid, out, { name: 'slope', unit: degrees ? '°' : '%', role: 'slope' }),
+      figures: { min, max, mean },
+    };
   },
 });

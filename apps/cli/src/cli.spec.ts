@@ -1,0 +1,84 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { setupNode } from '@helk/node';
+import { readFile, writeGeoTiff } from '@helk/core/formats';
+import { measureRaster, crsOfCode, methods, type Raster } from '@helk/core';
+
+setupNode();
+
+describe('the command line', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'helk-cli-'));
+  const tile = (name: string, x: number): string => {
+    const cells = Float32Array.from({ length: 120 }, (_, i) => 100 + (i % 12) * 2 + Math.floor(i / 12));
+    const path = join(dir, name);
+    writeFileSync(path, writeGeoTiff(measureRaster({ crs: crsOfCode(32627), x, y: 6460000, dx: 10, dy: 10, columns: 12, rows: 10 }, cells, { name: 'z', unit: 'm', storedType: 'int16' })));
+    return path;
+  };
+  const a = tile('a.tif', 400000);
+  const b = tile('b #2.tif', 400100);
+  afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+  const helk = (...args: string[]): { code: number; out: string; err: string } => {
+    const r = spawnSync(process.execPath, ['dist/cli/main.js', ...args], { encoding: 'utf8' });
+    return { code: r.status ?? -1, out: r.stdout, err: r.stderr };
+  };
+
+  it('lists and describes every method', () => {
+    const all = JSON.parse(helk('methods', '--json').out) as { id: string; family: string }[];
+    expect(all.map((m) => m.id).sort()).toEqual(methods().map((m) => m.id).sort());
+    const d = JSON.parse(helk('describe', 'terrain.slope', '--json').out) as { params: Record<string, { default: unknown }> };
+    expect(d.params['unit']!.default).toBe('degrees');
+    expect(helk('describe', 'terrain.slope').out).toContain('Horn 1981');
+  });
+
+  it('inspects a file', () => {
+    const r = JSON.parse(helk('inspect', a, '--json').out) as { kind: string; crs: { code: string }; bands: { min: number; unit: string }[] };
+    expect([r.kind, r.crs.code, r.bands[0]!.min, r.bands[0]!.unit]).toEqual(['raster', 'EPSG:32627', 100, 'm']);
+  });
+
+  it('runs a method on several files, one with a # in its name, and prints what it did', async () => {
+    const out = join(dir, 'm');
+    const r = helk('run', 'raster.mosaic', '--in', `tiles=${a}`, '--in', `tiles=${b}`, '--set', 'overlap=last', '--out', out, '--json', '--seed', '5');
+    expect(r.code).withContext(r.err).toBe(0);
+    const j = JSON.parse(r.out) as { method: string; params: unknown; seed: number; outputs: { role: string; file: string }[]; figures: unknown; notes: unknown[]; seconds: number };
+    expect(j.params).toEqual({ overlap: 'last' });
+    expect(j.seed).toBe(5);
+    expect(j.figures).toEqual({ tiles: 2, overlapCells: 20, missingCells: 0, enclosedCells: 0 });
+    expect(j.outputs.map((o) => [o.role, o.file])).toEqual([['mosaic', join(out, 'mosaic.tif')]]);
+    const back = (await readFile('m.tif', new Uint8Array(readFileSync(join(out, 'mosaic.tif'))))).layers[0]!.data as Raster;
+    expect([back.grid.columns, back.bands[0]!.storedType]).toEqual([22, 'int16']);
+  });
+
+  it('writes another format when asked', () => {
+    const out = join(dir, 'asc');
+    expect(helk('run', 'terrain.slope', '--in', `elevation=${a}`, '--out', out, '--as', 'ascii-grid').code).toBe(0);
+    expect(readFileSync(join(out, 'slope.asc'), 'utf8')).toContain('ncols 12');
+  });
+
+  it('refuses with exit code 2 and a sentence, and writes nothing', () => {
+    const out = join(dir, 'no');
+    const tries: string[][] = [
+      ['run', 'terrain.slop', '--out', out],
+      ['run', 'terrain.slope', '--out', out],
+      ['run', 'terrain.slope', '--in', `elevation=${a}`],
+      ['run', 'terrain.slope', '--in', `elevation=${a}`, '--set', 'unit=radians', '--out', out],
+      ['run', 'terrain.slope', '--in', `elevation=${a}`, '--set', 'colour=red', '--out', out],
+      ['run', 'terrain.slope', '--in', `height=${a}`, '--out', out],
+      ['run', 'terrain.slope', '--in', `elevation=${dir}/none.tif`, '--out', out],
+      ['run', 'terrain.slope', '--in', `elevation=${a}#second`, '--out', out],
+      ['run', 'raster.reproject', '--in', `raster=${a}`, '--set', 'crs=EPSG:9', '--out', out],
+      ['inspect', dir],
+      ['dance'],
+      ['run', 'terrain.slope', '--sideways'],
+    ];
+    for (const t of tries) {
+      const r = helk(...t);
+      expect(r.code).withContext(t.join(' ')).toBe(2);
+      expect(r.err.length).withContext(t.join(' ')).toBeGreaterThan(10);
+      expect(r.err).not.toMatch(/\n\s+at /);
+    }
+    expect(existsSync(out) ? readdirSync(out) : []).toEqual([]);
+  });
+});

@@ -1,0 +1,123 @@
+import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { setupNode } from '../../../node/src/index';
+import { ERRORS, toProblem, HelkError } from '../errors';
+import { infoOf } from '../data/facts';
+import { rasterOf, refusalOf, run } from '../testing';
+import { ask } from './ask';
+import { describeMethod } from './describe';
+import { familyOf, methodOf, methods } from './registry';
+import { forecast, resolveParams } from './resolve';
+import { runMethod } from './resolve';
+
+beforeAll(setupNode);
+
+const CATALOGUE = ['raster.mosaic', 'raster.gaps', 'raster.fillGaps', 'raster.reproject', 'raster.clip', 'raster.difference', 'raster.rescale', 'raster.statistics', 'terrain.fill', 'terrain.slope', 'terrain.aspect', 'terrain.hillshade'];
+
+describe('the registry', () => {
+  it('holds the methods of the catalogue, each described for people', () => {
+    const ids = methods().map((m) => m.id);
+    for (const id of CATALOGUE) expect(ids).toContain(id);
+    expect(new Set(ids).size).toBe(ids.length);
+    for (const m of methods()) {
+      const d = describeMethod(m);
+      expect(d.question.endsWith('?')).withContext(m.id).toBeTrue();
+      expect(d.about.length).withContext(m.id).toBeGreaterThan(40);
+      expect(d.sources.length).withContext(m.id).toBeGreaterThan(0);
+      expect(['raster', 'terrain']).toContain(familyOf(m));
+      for (const p of Object.values(d.params)) expect(p.label.length).toBeGreaterThan(2);
+      expect(JSON.parse(JSON.stringify(d))).withContext(`${m.id} survives JSON`).toEqual(d as never);
+    }
+  });
+  it('names near ids when asked for one that is not there', () => {
+    expect(() => methodOf('terrain.slop')).toThrowError(/terrain\.slope/);
+  });
+});
+
+describe('parameters', () => {
+  const r = { raster: [infoOf(rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9]))] };
+  it('resolve to plain values that resolve to the same again', () => {
+    for (const [id, given] of [
+      ['raster.reproject', { crs: 'EPSG:3035', cellSize: '0.5 km' }],
+      ['raster.fillGaps', { maxDistance: '1 km', method: 'idw' }],
+      ['raster.clip', { bounds: '400000, 6459970; 400020 6459990' }],
+      ['raster.statistics', { percentiles: '10 90' }],
+    ] as const) {
+      const once = resolveParams(methodOf(id), r, given);
+      expect(resolveParams(methodOf(id), r, once.plain).plain).withContext(id).toEqual(once.plain);
+    }
+  });
+  it('take an empty field as not given', () => {
+    expect(resolveParams(methodOf('raster.reproject'), r, { crs: '', cellSize: '' }).plain['crs']).toBe('EPSG:32627');
+  });
+  it('are refused by name: unknown, out of range, not a number, missing', async () => {
+    const z = { elevation: rasterOf(2, [1, 2, 3, 4]) };
+    for (const [params, path] of [[{ zfactor: 1 }, 'zfactor'], [{ zFactor: 0 }, 'zFactor'], [{ zFactor: '1e' }, 'zFactor'], [{ unit: 'mil' }, 'unit']] as const) {
+      const e = await refusalOf(run('terrain.slope', z, params));
+      expect([e.code, e.path]).toEqual(['method.parameter', path]);
+    }
+    const e = await refusalOf(run('raster.reproject', { raster: rasterOf(1, [1], { crs: null }) }));
+    expect(e.path).toBe('crs');
+  });
+});
+
+describe('runs', () => {
+  it('stop at cancel and never return half a result', async () => {
+    const e = await refusalOf(runMethod(methodOf('terrain.fill'), { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] }, {}, { isCancelled: () => true }));
+    expect(e.code).toBe('run.cancelled');
+  });
+  it('refuse what would not fit into memory, with both figures', async () => {
+    const e = await refusalOf(runMethod(methodOf('terrain.slope'), { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] }, {}, { memoryLimit: 10 }));
+    expect(e.code).toBe('method.memory');
+    expect(e.message).toContain('GiB');
+  });
+  it('report progress from nothing to the end', async () => {
+    const seen: number[] = [];
+    await runMethod(methodOf('raster.reproject'), { raster: [rasterOf(40, Array.from({ length: 4000 }, (_, i) => i))] }, { crs: 3035 }, { onProgress: (s) => seen.push(s) });
+    expect(seen[0]).toBe(0);
+    expect(seen.every((s, i) => i === 0 || s >= seen[i - 1]!)).toBeTrue();
+  });
+  it('refuse wrong inputs: unknown role, too many, wrong kind', async () => {
+    const z = rasterOf(2, [1, 2, 3, 4]);
+    expect((await refusalOf(run('terrain.slope', { height: z }))).message).toContain('elevation');
+    expect((await refusalOf(run('terrain.slope', { elevation: [z, z] }))).code).toBe('method.input');
+    const table = (await run('raster.statistics', { raster: z })).outputs[0]!.data;
+    expect((await refusalOf(run('terrain.slope', { elevation: table }))).message).toContain('raster');
+  });
+  it('forecast checks without cells: nearest for elevations offers bilinear', () => {
+    const f = forecast(methodOf('raster.reproject'), { raster: [infoOf(rasterOf(2, [1, 2, 3, 4]))] }, { crs: 'EPSG:3035', resampling: 'nearest' });
+    expect(f.checks.find((c) => c.code === 'resampling.nearest')?.mend?.set).toEqual({ resampling: 'bilinear' });
+  });
+});
+
+describe('the ask box', () => {
+  const first = (q: string): string => ask(q, methods())[0]?.method.id ?? 'none';
+  it('finds by question, trade name, id and keyword', () => {
+    expect(first('how steep is it?')).toBe('terrain.slope');
+    expect(first('slope')).toBe('terrain.slope');
+    expect(first('raster.mosaic')).toBe('raster.mosaic');
+    expect(first('sink')).toBe('terrain.fill');
+    expect(first('which way does it face')).toBe('terrain.aspect');
+    expect(first('warp')).toBe('raster.reproject');
+    expect(first('qwertz')).toBe('none');
+  });
+  it('puts what fits the selection first', async () => {
+    const table = infoOf((await run('raster.statistics', { raster: rasterOf(1, [1]) })).outputs[0]!.data);
+    expect(ask('', methods(), [table]).every((a) => !a.fits)).toBeTrue();
+    expect(ask('', methods(), [infoOf(rasterOf(1, [1]))]).filter((a) => a.fits).length).toBeGreaterThan(8);
+  });
+});
+
+describe('the error catalogue', () => {
+  const sources = (dir: string): string[] => readdirSync(dir).flatMap((f) => (statSync(join(dir, f)).isDirectory() ? sources(join(dir, f)) : /\.ts$/.test(f) && !/\.spec\.ts$/.test(f) ? [join(dir, f)] : []));
+  it('holds no code that nothing throws', () => {
+    const text = ['packages/core/src', 'apps/server/src', 'apps/cli/src'].flatMap(sources).filter((f) => !f.endsWith('core/src/errors.ts')).map((f) => readFileSync(f, 'utf8')).join('\n') + readFileSync('packages/core/src/errors.ts', 'utf8').split('toProblem')[1];
+    for (const code of Object.keys(ERRORS)) expect(text.includes(`'${code}'`)).withContext(code).toBeTrue();
+  });
+  it('keeps kind and sentence across threads, and turns full disks and failed allocations into words', () => {
+    const e = new HelkError('file.empty', 'x', 'p');
+    expect(toProblem(structuredClone({ name: 'HelkError', code: e.code, message: e.message, path: e.path }))).toEqual({ code: 'file.empty', message: 'x', path: 'p' });
+    expect(toProblem(Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' })).code).toBe('store.full');
+    expect(toProblem(new RangeError('Array buffer allocation failed')).code).toBe('method.memory');
+  });
+});
