@@ -13,7 +13,16 @@ describe('the command line', () => {
   const tile = (name: string, x: number): string => {
     const cells = Float32Array.from({ length: 120 }, (_, i) => 100 + (i % 12) * 2 + Math.floor(i / 12));
     const path = join(dir, name);
-    writeFileSync(path, writeGeoTiff(measureRaster({ crs: crsOfCode(32627), x, y: 6460000, dx: 10, dy: 10, columns: 12, rows: 10 }, cells, { name: 'z', unit: 'm', storedType: 'int16' })));
+    writeFileSync(
+      path,
+      writeGeoTiff(
+        measureRaster({ crs: crsOfCode(32627), x, y: 6460000, dx: 10, dy: 10, columns: 12, rows: 10 }, cells, {
+          name: 'z',
+          unit: 'm',
+          storedType: 'int16',
+        }),
+      ),
+    );
     return path;
   };
   const a = tile('a.tif', 400000);
@@ -27,27 +36,60 @@ describe('the command line', () => {
 
   it('lists and describes every method', () => {
     const all = JSON.parse(helk('methods', '--json').out) as { id: string; family: string }[];
-    expect(all.map((m) => m.id).sort()).toEqual(methods().map((m) => m.id).sort());
-    const d = JSON.parse(helk('describe', 'terrain.slope', '--json').out) as { params: Record<string, { default: unknown }> };
+    expect(all.map((m) => m.id).sort()).toEqual(
+      methods()
+        .map((m) => m.id)
+        .sort(),
+    );
+    const d = JSON.parse(helk('describe', 'terrain.slope', '--json').out) as {
+      params: Record<string, { default: unknown }>;
+    };
     expect(d.params['unit']!.default).toBe('degrees');
     expect(helk('describe', 'terrain.slope').out).toContain('Horn 1981');
   });
 
   it('inspects a file', () => {
-    const r = JSON.parse(helk('inspect', a, '--json').out) as { kind: string; crs: { code: string }; bands: { min: number; unit: string }[] };
+    const r = JSON.parse(helk('inspect', a, '--json').out) as {
+      kind: string;
+      crs: { code: string };
+      bands: { min: number; unit: string }[];
+    };
     expect([r.kind, r.crs.code, r.bands[0]!.min, r.bands[0]!.unit]).toEqual(['raster', 'EPSG:32627', 100, 'm']);
   });
 
   it('runs a method on several files, one with a # in its name, and prints what it did', async () => {
     const out = join(dir, 'm');
-    const r = helk('run', 'raster.mosaic', '--in', `tiles=${a}`, '--in', `tiles=${b}`, '--set', 'overlap=last', '--out', out, '--json', '--seed', '5');
+    const r = helk(
+      'run',
+      'raster.mosaic',
+      '--in',
+      `tiles=${a}`,
+      '--in',
+      `tiles=${b}`,
+      '--set',
+      'overlap=last',
+      '--out',
+      out,
+      '--json',
+      '--seed',
+      '5',
+    );
     expect(r.code).withContext(r.err).toBe(0);
-    const j = JSON.parse(r.out) as { method: string; params: unknown; seed: number; outputs: { role: string; file: string }[]; figures: unknown; notes: unknown[]; seconds: number };
+    const j = JSON.parse(r.out) as {
+      method: string;
+      params: unknown;
+      seed: number;
+      outputs: { role: string; file: string }[];
+      figures: unknown;
+      notes: unknown[];
+      seconds: number;
+    };
     expect(j.params).toEqual({ overlap: 'last' });
     expect(j.seed).toBe(5);
     expect(j.figures).toEqual({ tiles: 2, overlapCells: 20, missingCells: 0, enclosedCells: 0 });
     expect(j.outputs.map((o) => [o.role, o.file])).toEqual([['mosaic', join(out, 'mosaic.tif')]]);
-    const back = (await readFile('m.tif', new Uint8Array(readFileSync(join(out, 'mosaic.tif'))))).layers[0]!.data as Raster;
+    const back = (await readFile('m.tif', new Uint8Array(readFileSync(join(out, 'mosaic.tif'))))).layers[0]!
+      .data as Raster;
     expect([back.grid.columns, back.bands[0]!.storedType]).toEqual([22, 'int16']);
   });
 

@@ -17,8 +17,13 @@ setupNode();
 /** A tilted plane with a bump, large enough for several chunks. */
 function hill(columns = 700, rows = 600): Raster {
   const cells = new Float32Array(columns * rows);
-  for (let i = 0; i < cells.length; i++) cells[i] = (i % columns) * 0.5 + 40 * Math.sin(i / 5000) + (i % 17 === 0 ? -3 : 0);
-  return measureRaster({ crs: crsOfCode(32627), x: 400000, y: 6460000, dx: 10, dy: 10, columns, rows }, cells, { name: 'hill', unit: 'm', role: 'elevation' });
+  for (let i = 0; i < cells.length; i++)
+    cells[i] = (i % columns) * 0.5 + 40 * Math.sin(i / 5000) + (i % 17 === 0 ? -3 : 0);
+  return measureRaster({ crs: crsOfCode(32627), x: 400000, y: 6460000, dx: 10, dy: 10, columns, rows }, cells, {
+    name: 'hill',
+    unit: 'm',
+    role: 'elevation',
+  });
 }
 
 describe('the server', () => {
@@ -37,7 +42,11 @@ describe('the server', () => {
   });
 
   async function up(): Promise<void> {
-    context = await makeContext({ ...configFrom({ HELK_DATA: dir, HELK_WEB: 'none' }, dir), threads: 1, maxUpload: 60e6 });
+    context = await makeContext({
+      ...configFrom({ HELK_DATA: dir, HELK_WEB: 'none' }, dir),
+      threads: 1,
+      maxUpload: 60e6,
+    });
     server = createServer(makeApp(context));
     await new Promise<void>((r) => server.listen(0, '127.0.0.1', r));
     base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
@@ -49,14 +58,32 @@ describe('the server', () => {
     await context.projects.close();
   }
 
-  const call = async <T>(path: string, verb = 'GET', body?: unknown): Promise<{ status: number; data: T; type: string }> => {
+  const call = async <T>(
+    path: string,
+    verb = 'GET',
+    body?: unknown,
+  ): Promise<{ status: number; data: T; type: string }> => {
     const raw = body instanceof Uint8Array;
-    const r = await fetch(base + path, { method: verb, ...(body === undefined ? {} : { body: raw ? (body as never) : JSON.stringify(body), headers: { 'Content-Type': raw ? 'application/octet-stream' : 'application/json' } }) });
+    const r = await fetch(base + path, {
+      method: verb,
+      ...(body === undefined
+        ? {}
+        : {
+            body: raw ? (body as never) : JSON.stringify(body),
+            headers: { 'Content-Type': raw ? 'application/octet-stream' : 'application/json' },
+          }),
+    });
     const text = await r.text();
-    return { status: r.status, data: (text ? JSON.parse(text) : undefined) as T, type: r.headers.get('content-type') ?? '' };
+    return {
+      status: r.status,
+      data: (text ? JSON.parse(text) : undefined) as T,
+      type: r.headers.get('content-type') ?? '',
+    };
   };
-  const project = async (): Promise<string> => (await call<{ id: string }>('/api/projects', 'POST', { name: 'A test' })).data.id;
-  const detail = async (p: string): Promise<ApiProjectDetail> => (await call<ApiProjectDetail>(`/api/projects/${p}`)).data;
+  const project = async (): Promise<string> =>
+    (await call<{ id: string }>('/api/projects', 'POST', { name: 'A test' })).data.id;
+  const detail = async (p: string): Promise<ApiProjectDetail> =>
+    (await call<ApiProjectDetail>(`/api/projects/${p}`)).data;
   const ended = async (p: string, run: string): Promise<ApiRun> => {
     for (;;) {
       const r = (await call<ApiRun>(`/api/projects/${p}/runs/${run}`)).data;
@@ -64,7 +91,11 @@ describe('the server', () => {
       await new Promise((x) => setTimeout(x, 20));
     }
   };
-  const takeIn = async (p: string, bytes: Uint8Array, name = 'hill.tif'): Promise<ApiRun> => ended(p, (await call<ApiRun>(`/api/projects/${p}/imports?name=${encodeURIComponent(name)}`, 'POST', bytes)).data.id);
+  const takeIn = async (p: string, bytes: Uint8Array, name = 'hill.tif'): Promise<ApiRun> =>
+    ended(
+      p,
+      (await call<ApiRun>(`/api/projects/${p}/imports?name=${encodeURIComponent(name)}`, 'POST', bytes)).data.id,
+    );
   const withHill = async (): Promise<{ p: string; hillId: string }> => {
     const p = await project();
     const r = await takeIn(p, writeGeoTiff(hill()));
@@ -73,24 +104,43 @@ describe('the server', () => {
 
   it('takes in a file, runs a method on it, serves the cells and exports the result', async () => {
     const { p, hillId } = await withHill();
-    const run = await ended(p, (await call<ApiRun>(`/api/projects/${p}/runs`, 'POST', { method: 'terrain.slope', inputs: { elevation: [hillId] }, params: { unit: 'percent' } })).data.id);
+    const run = await ended(
+      p,
+      (
+        await call<ApiRun>(`/api/projects/${p}/runs`, 'POST', {
+          method: 'terrain.slope',
+          inputs: { elevation: [hillId] },
+          params: { unit: 'percent' },
+        })
+      ).data.id,
+    );
     expect(run.state).toBe('done');
     expect(run.params).toEqual({ unit: 'percent', algorithm: 'horn', zFactor: 1 });
     expect(Object.keys(run.figures)).toEqual(['min', 'max', 'mean']);
     const d = (await detail(p)).datasets.find((x) => x.id === run.outputs[0])!;
     expect(d.name).toBe('Slope');
     expect((d.info as unknown as RasterInfo).bands[0]!.unit).toBe('%');
-    const exported = new Uint8Array(await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/export`)).arrayBuffer());
+    const exported = new Uint8Array(
+      await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/export`)).arrayBuffer(),
+    );
     const r = (await readFile('x.tif', exported)).layers[0]!.data as Raster;
     // The chunk east of the first holds the columns from 512 on.
-    const chunk = new Float32Array(await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/chunks/0/0/1/0`)).arrayBuffer());
+    const chunk = new Float32Array(
+      await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/chunks/0/0/1/0`)).arrayBuffer(),
+    );
     expect(chunk.length).toBe((700 - 512) * 512);
     expect(chunk[5 * 188 + 7]).toBe(r.bands[0]!.cells[5 * 700 + 519]!);
   });
 
   it('names a variant after what differs and keeps its sibling', async () => {
     const { p, hillId } = await withHill();
-    const start = (params: object, variantOf: string | null) => call<ApiRun>(`/api/projects/${p}/runs`, 'POST', { method: 'terrain.slope', inputs: { elevation: [hillId] }, params, variantOf });
+    const start = (params: object, variantOf: string | null) =>
+      call<ApiRun>(`/api/projects/${p}/runs`, 'POST', {
+        method: 'terrain.slope',
+        inputs: { elevation: [hillId] },
+        params,
+        variantOf,
+      });
     const a = await ended(p, (await start({}, null)).data.id);
     const b = await ended(p, (await start({ unit: 'percent' }, a.id)).data.id);
     const names = (await detail(p)).datasets.map((d) => d.name);
@@ -100,8 +150,13 @@ describe('the server', () => {
 
   it('tells checks, suggestions and cost before a run, and refuses bad parameters naming them', async () => {
     const { p, hillId } = await withHill();
-    const ask = <T>(method: string, inputs: object, params: object) => call<T>(`/api/projects/${p}/forecast`, 'POST', { method, inputs, params });
-    const f = await ask<{ plain: Record<string, unknown>; suggestions: Record<string, { reason: string }> }>('raster.reproject', { raster: [hillId] }, { crs: 'EPSG:3035' });
+    const ask = <T>(method: string, inputs: object, params: object) =>
+      call<T>(`/api/projects/${p}/forecast`, 'POST', { method, inputs, params });
+    const f = await ask<{ plain: Record<string, unknown>; suggestions: Record<string, { reason: string }> }>(
+      'raster.reproject',
+      { raster: [hillId] },
+      { crs: 'EPSG:3035' },
+    );
     expect(f.data.plain['cellSize']).toBe('10 m');
     expect(f.data.suggestions['cellSize']!.reason).toContain('native');
     const no = await ask<ApiProblem>('terrain.slope', { elevation: [hillId] }, { zFactor: -1 });
@@ -145,7 +200,9 @@ describe('the server', () => {
   it('cancels a run within a second and leaves the project as it was', async () => {
     const p = await project();
     const id = (await takeIn(p, writeGeoTiff(hill(3000, 2500), 1))).outputs[0]!;
-    const run = (await call<ApiRun>(`/api/projects/${p}/runs`, 'POST', { method: 'terrain.fill', inputs: { elevation: [id] } })).data;
+    const run = (
+      await call<ApiRun>(`/api/projects/${p}/runs`, 'POST', { method: 'terrain.fill', inputs: { elevation: [id] } })
+    ).data;
     for (let k = 0; k < 100; k++) {
       const r = (await call<ApiRun>(`/api/projects/${p}/runs/${run.id}`)).data;
       if (r.state === 'running' && r.progress > 0.15) break;
@@ -165,8 +222,31 @@ describe('the server', () => {
     const { p, hillId } = await withHill();
     const q = await context.projects.get(p);
     const run = newId();
-    await q.db('runs').insert({ id: run, method: 'terrain.fill', version: 1, title: 'Fill', inputs: JSON.stringify({ elevation: [hillId] }), params: '{}', seed: 1, state: 'running', created_at: new Date().toISOString() });
-    await q.db('datasets').insert({ id: newId(), position: 99, state: 'staged', kind: 'raster', name: 'half', info: '{}', run_id: run, created_at: '' });
+    await q
+      .db('runs')
+      .insert({
+        id: run,
+        method: 'terrain.fill',
+        version: 1,
+        title: 'Fill',
+        inputs: JSON.stringify({ elevation: [hillId] }),
+        params: '{}',
+        seed: 1,
+        state: 'running',
+        created_at: new Date().toISOString(),
+      });
+    await q
+      .db('datasets')
+      .insert({
+        id: newId(),
+        position: 99,
+        state: 'staged',
+        kind: 'raster',
+        name: 'half',
+        info: '{}',
+        run_id: run,
+        created_at: '',
+      });
     await down();
     await up();
     const d = await detail(p);
@@ -190,7 +270,11 @@ describe('the server', () => {
 
   it('gives a dataset the system and unit that it lacks', async () => {
     const p = await project();
-    const r = await takeIn(p, new TextEncoder().encode('ncols 2\nnrows 1\nxllcorner 0\nyllcorner 0\ncellsize 1\n1 2\n'), 'a.asc');
+    const r = await takeIn(
+      p,
+      new TextEncoder().encode('ncols 2\nnrows 1\nxllcorner 0\nyllcorner 0\ncellsize 1\n1 2\n'),
+      'a.asc',
+    );
     const path = `/api/projects/${p}/datasets/${r.outputs[0]}`;
     const d = (await call<ApiDataset>(path, 'PATCH', { crs: 'EPSG:32627', unit: 'm' })).data;
     const info = d.info as unknown as RasterInfo;
@@ -205,7 +289,9 @@ describe('the server', () => {
     expect(opened.data.id).not.toBe(p);
     const d = await detail(opened.data.id);
     expect(d.datasets.map((x) => x.name)).toEqual(['hill']);
-    expect((await fetch(`${base}/api/projects/${opened.data.id}/datasets/${d.datasets[0]!.id}/chunks/0/0/0/0`)).status).toBe(200);
+    expect(
+      (await fetch(`${base}/api/projects/${opened.data.id}/datasets/${d.datasets[0]!.id}/chunks/0/0/0/0`)).status,
+    ).toBe(200);
     expect((await call(`/api/projects/${opened.data.id}`, 'DELETE')).status).toBe(204);
     expect((await call<ApiProblem>(`/api/projects/${opened.data.id}`)).status).toBe(404);
   });
@@ -270,14 +356,21 @@ describe('the server', () => {
       expect(r.status).withContext(path).toBeGreaterThanOrEqual(400);
       expect(r.status).withContext(path).toBeLessThan(500);
       expect(r.type).withContext(path).toContain('problem+json');
-      expect(r.data.detail).withContext(path).not.toMatch(/\.ts|node_modules|SQLITE/);
+      expect(r.data.detail)
+        .withContext(path)
+        .not.toMatch(/\.ts|node_modules|SQLITE/);
     }
-    const broken = await fetch(`${base}/api/projects`, { method: 'POST', body: '{"name":', headers: { 'Content-Type': 'application/json' } });
+    const broken = await fetch(`${base}/api/projects`, {
+      method: 'POST',
+      body: '{"name":',
+      headers: { 'Content-Type': 'application/json' },
+    });
     expect(broken.status).toBe(400);
   });
 
   it('describes every route in its OpenAPI document', async () => {
-    const doc = (await call<{ paths: Record<string, Record<string, { operationId: string }>> }>('/api/openapi.json')).data;
+    const doc = (await call<{ paths: Record<string, Record<string, { operationId: string }>> }>('/api/openapi.json'))
+      .data;
     const ids = Object.values(doc.paths).flatMap((p) => Object.values(p).map((o) => o.operationId));
     expect(ids.sort()).toEqual(Object.keys(ROUTES).sort());
   });

@@ -1,7 +1,7 @@
 import { deflateSync, inflateSync } from 'node:zlib';
 import { useCrsCatalogue, type CrsEntry } from '@helk/core';
 import { useCodec } from '@helk/core/formats';
-import epsg from '@helk/core/data/epsg.json';
+import epsg from '@helk/core/data/epsg.json' with { type: 'json' };
 
 /** Gives the core what Node.js has: the native zlib and the EPSG list. Called once by every Node surface. */
 export function setupNode(): void {

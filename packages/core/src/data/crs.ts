@@ -134,13 +134,21 @@ export function searchCrs(query: string, place: [number, number] | null, most = 
     const covers = place !== null && contains(e, place);
     if (words.length === 0 && !covers) continue;
     const width = e[5] >= e[3] ? e[5] - e[3] : e[5] + 360 - e[3];
-    found.push({ e, covers, exact: words.includes(code), named: words.every((w) => e[1].toLowerCase().includes(w)), size: width * (e[6] - e[4]) });
+    found.push({
+      e,
+      covers,
+      exact: words.includes(code),
+      named: words.every((w) => e[1].toLowerCase().includes(w)),
+      size: width * (e[6] - e[4]),
+    });
   }
   found.sort(
     (a, b) =>
       Number(b.exact) - Number(a.exact) ||
       Number(b.named) - Number(a.named) ||
-      Number(b.covers) - Number(a.covers) || a.size - b.size || a.e[0] - b.e[0],
+      Number(b.covers) - Number(a.covers) ||
+      a.size - b.size ||
+      a.e[0] - b.e[0],
   );
   return found.slice(0, most).map(({ e, covers }) => {
     const c = /\+proj=(longlat|latlong)\b/.test(e[7]);

@@ -23,11 +23,20 @@ describe('coordinate systems', () => {
       transformer(wgs84(), crsOfCode(code))(lon, lat, out);
       // 27700, 28992 and 31370 go through datum shifts: a tenth of a metre; the rest to a tenth of a millimetre.
       const allowed = [27700, 28992, 31370, 2056].includes(code) ? 0.5 : 1e-4;
-      expect(Math.hypot(out[0]! - x, out[1]! - y)).withContext(`EPSG:${code}`).toBeLessThan(allowed);
+      expect(Math.hypot(out[0]! - x, out[1]! - y))
+        .withContext(`EPSG:${code}`)
+        .toBeLessThan(allowed);
     }
   });
   it('are read in all usual spellings and refused in others', () => {
-    for (const t of ['EPSG:32627', '32627', 'epsg:32627', 'urn:ogc:def:crs:EPSG::32627', 'http://www.opengis.net/def/crs/EPSG/0/32627']) expect(parseCrs(t).code).toBe('EPSG:32627');
+    for (const t of [
+      'EPSG:32627',
+      '32627',
+      'epsg:32627',
+      'urn:ogc:def:crs:EPSG::32627',
+      'http://www.opengis.net/def/crs/EPSG/0/32627',
+    ])
+      expect(parseCrs(t).code).toBe('EPSG:32627');
     expect(parseCrs('OGC:CRS84').geographic).toBeTrue();
     for (const t of ['', 'UTM', 'EPSG:', '1', 'EPSG:99999999']) expect(() => parseCrs(t)).toThrow();
   });
@@ -40,12 +49,16 @@ describe('coordinate systems', () => {
   });
   it('lead there and back to a millimetre', () => {
     fc.assert(
-      fc.property(fc.double({ min: -24, max: -18, noNaN: true }), fc.double({ min: 1, max: 80, noNaN: true }), (lon, lat) => {
-        const out = [0, 0];
-        transformer(wgs84(), crsOfCode(32627))(lon, lat, out);
-        transformer(crsOfCode(32627), wgs84())(out[0]!, out[1]!, out);
-        return Math.abs(out[0]! - lon) < 1e-8 && Math.abs(out[1]! - lat) < 1e-8;
-      }),
+      fc.property(
+        fc.double({ min: -24, max: -18, noNaN: true }),
+        fc.double({ min: 1, max: 80, noNaN: true }),
+        (lon, lat) => {
+          const out = [0, 0];
+          transformer(wgs84(), crsOfCode(32627))(lon, lat, out);
+          transformer(crsOfCode(32627), wgs84())(out[0]!, out[1]!, out);
+          return Math.abs(out[0]! - lon) < 1e-8 && Math.abs(out[1]! - lat) < 1e-8;
+        },
+      ),
     );
   });
   it('give NaN for places that cannot be expressed instead of throwing', () => {
@@ -71,7 +84,11 @@ describe('the cell mapper', () => {
       m.row(y, u, v);
       for (let x = 0; x < 700; x += 7) {
         t(target.x + (x + 0.5) * 30, target.y - (y + 0.5) * 30, out);
-        worst = Math.max(worst, Math.abs((out[0]! - source.x) / source.dx - u[x]!), Math.abs((source.y - out[1]!) / source.dy - v[x]!));
+        worst = Math.max(
+          worst,
+          Math.abs((out[0]! - source.x) / source.dx - u[x]!),
+          Math.abs((source.y - out[1]!) / source.dy - v[x]!),
+        );
       }
     }
     expect(worst).toBeLessThan(1e-6);
@@ -113,14 +130,41 @@ describe('arrival checks', () => {
   const land = Array.from({ length: 900 }, (_, i) => 100 + (i % 30) * 3 + ((i * 7) % 11));
   it('say nothing of data in order', () => expect(codes(rasterOf(30, land))).toEqual([]));
   it('find a missing-value code that came as data, degrees, no system, holes and single wrong cells', () => {
-    expect(codes(rasterOf(30, land.map((v, i) => (i % 100 === 0 ? -9999 : v))))).toContain('band.suspectCode');
+    expect(
+      codes(
+        rasterOf(
+          30,
+          land.map((v, i) => (i % 100 === 0 ? -9999 : v)),
+        ),
+      ),
+    ).toContain('band.suspectCode');
     expect(codes(rasterOf(30, land, { crs: null }))).toContain('crs.missing');
     expect(codes(rasterOf(30, land, { crs: wgs84(), x: -20, y: 58, dx: 1e-3, dy: 1e-3 }))).toContain('crs.degrees');
-    expect(codes(rasterOf(30, land.map((v, i) => (i === 400 ? null : v))))).toContain('band.enclosedGaps');
-    expect(codes(rasterOf(30, land.map((v, i) => (i === 400 ? -1500 : v))))).toContain('band.range');
+    expect(
+      codes(
+        rasterOf(
+          30,
+          land.map((v, i) => (i === 400 ? null : v)),
+        ),
+      ),
+    ).toContain('band.enclosedGaps');
+    expect(
+      codes(
+        rasterOf(
+          30,
+          land.map((v, i) => (i === 400 ? -1500 : v)),
+        ),
+      ),
+    ).toContain('band.range');
   });
   it('list enclosed holes as boxes, largest first', () => {
-    const f = bandFacts(rasterOf(6, Array.from({ length: 36 }, (_, i) => ([7, 15, 16, 22].includes(i) ? null : 1))).bands[0]!, rasterOf(6, land.slice(0, 36)).grid);
+    const f = bandFacts(
+      rasterOf(
+        6,
+        Array.from({ length: 36 }, (_, i) => ([7, 15, 16, 22].includes(i) ? null : 1)),
+      ).bands[0]!,
+      rasterOf(6, land.slice(0, 36)).grid,
+    );
     expect(f.gapBoxes).toEqual([
       { column: 3, row: 2, columns: 2, rows: 2, cells: 3 },
       { column: 1, row: 1, columns: 1, rows: 1, cells: 1 },
@@ -130,7 +174,14 @@ describe('arrival checks', () => {
 
 describe('seeded random numbers', () => {
   it('repeat with their seed, differ with another, and are uniform and normal', () => {
-    const draw = (seed: number): number[] => Array.from({ length: 5 }, ((r) => () => r.uint32())(new Random(seed)));
+    const draw = (seed: number): number[] =>
+      Array.from(
+        { length: 5 },
+        (
+          (r) => () =>
+            r.uint32()
+        )(new Random(seed)),
+      );
     expect(draw(7)).toEqual(draw(7));
     expect(draw(7)).not.toEqual(draw(8));
     const r = new Random(3);

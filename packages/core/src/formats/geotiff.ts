@@ -9,7 +9,9 @@ import { baseName, type FileFormat, type Layer, type ReadOptions } from './reade
 
 /** An ArrayBuffer of just these bytes; a Buffer's own `slice` would share its pool. */
 const standalone = (u: Uint8Array): ArrayBuffer =>
-  (u.byteLength === u.buffer.byteLength ? u.buffer : u.buffer.slice(u.byteOffset, u.byteOffset + u.byteLength)) as ArrayBuffer;
+  (u.byteLength === u.buffer.byteLength
+    ? u.buffer
+    : u.buffer.slice(u.byteOffset, u.byteOffset + u.byteLength)) as ArrayBuffer;
 
 class FastDeflate extends BaseDecoder {
   override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {

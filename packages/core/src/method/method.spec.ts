@@ -12,7 +12,20 @@ import { runMethod } from './resolve';
 
 beforeAll(setupNode);
 
-const CATALOGUE = ['raster.mosaic', 'raster.gaps', 'raster.fillGaps', 'raster.reproject', 'raster.clip', 'raster.difference', 'raster.rescale', 'raster.statistics', 'terrain.fill', 'terrain.slope', 'terrain.aspect', 'terrain.hillshade'];
+const CATALOGUE = [
+  'raster.mosaic',
+  'raster.gaps',
+  'raster.fillGaps',
+  'raster.reproject',
+  'raster.clip',
+  'raster.difference',
+  'raster.rescale',
+  'raster.statistics',
+  'terrain.fill',
+  'terrain.slope',
+  'terrain.aspect',
+  'terrain.hillshade',
+];
 
 describe('the registry', () => {
   it('holds the methods of the catalogue, each described for people', () => {
@@ -26,7 +39,9 @@ describe('the registry', () => {
       expect(d.sources.length).withContext(m.id).toBeGreaterThan(0);
       expect(['raster', 'terrain']).toContain(familyOf(m));
       for (const p of Object.values(d.params)) expect(p.label.length).toBeGreaterThan(2);
-      expect(JSON.parse(JSON.stringify(d))).withContext(`${m.id} survives JSON`).toEqual(d as never);
+      expect(JSON.parse(JSON.stringify(d)))
+        .withContext(`${m.id} survives JSON`)
+        .toEqual(d as never);
     }
   });
   it('names near ids when asked for one that is not there', () => {
@@ -44,7 +59,9 @@ describe('parameters', () => {
       ['raster.statistics', { percentiles: '10 90' }],
     ] as const) {
       const once = resolveParams(methodOf(id), r, given);
-      expect(resolveParams(methodOf(id), r, once.plain).plain).withContext(id).toEqual(once.plain);
+      expect(resolveParams(methodOf(id), r, once.plain).plain)
+        .withContext(id)
+        .toEqual(once.plain);
     }
   });
   it('take an empty field as not given', () => {
@@ -52,7 +69,12 @@ describe('parameters', () => {
   });
   it('are refused by name: unknown, out of range, not a number, missing', async () => {
     const z = { elevation: rasterOf(2, [1, 2, 3, 4]) };
-    for (const [params, path] of [[{ zfactor: 1 }, 'zfactor'], [{ zFactor: 0 }, 'zFactor'], [{ zFactor: '1e' }, 'zFactor'], [{ unit: 'mil' }, 'unit']] as const) {
+    for (const [params, path] of [
+      [{ zfactor: 1 }, 'zfactor'],
+      [{ zFactor: 0 }, 'zFactor'],
+      [{ zFactor: '1e' }, 'zFactor'],
+      [{ unit: 'mil' }, 'unit'],
+    ] as const) {
       const e = await refusalOf(run('terrain.slope', z, params));
       expect([e.code, e.path]).toEqual(['method.parameter', path]);
     }
@@ -63,17 +85,43 @@ describe('parameters', () => {
 
 describe('runs', () => {
   it('stop at cancel and never return half a result', async () => {
-    const e = await refusalOf(runMethod(methodOf('terrain.fill'), { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] }, {}, { isCancelled: () => true }));
+    const e = await refusalOf(
+      runMethod(
+        methodOf('terrain.fill'),
+        { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] },
+        {},
+        { isCancelled: () => true },
+      ),
+    );
     expect(e.code).toBe('run.cancelled');
   });
   it('refuse what would not fit into memory, with both figures', async () => {
-    const e = await refusalOf(runMethod(methodOf('terrain.slope'), { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] }, {}, { memoryLimit: 10 }));
+    const e = await refusalOf(
+      runMethod(
+        methodOf('terrain.slope'),
+        { elevation: [rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9])] },
+        {},
+        { memoryLimit: 10 },
+      ),
+    );
     expect(e.code).toBe('method.memory');
     expect(e.message).toContain('GiB');
   });
   it('report progress from nothing to the end', async () => {
     const seen: number[] = [];
-    await runMethod(methodOf('raster.reproject'), { raster: [rasterOf(40, Array.from({ length: 4000 }, (_, i) => i))] }, { crs: 3035 }, { onProgress: (s) => seen.push(s) });
+    await runMethod(
+      methodOf('raster.reproject'),
+      {
+        raster: [
+          rasterOf(
+            40,
+            Array.from({ length: 4000 }, (_, i) => i),
+          ),
+        ],
+      },
+      { crs: 3035 },
+      { onProgress: (s) => seen.push(s) },
+    );
     expect(seen[0]).toBe(0);
     expect(seen.every((s, i) => i === 0 || s >= seen[i - 1]!)).toBeTrue();
   });
@@ -85,7 +133,11 @@ describe('runs', () => {
     expect((await refusalOf(run('terrain.slope', { elevation: table }))).message).toContain('raster');
   });
   it('forecast checks without cells: nearest for elevations offers bilinear', () => {
-    const f = forecast(methodOf('raster.reproject'), { raster: [infoOf(rasterOf(2, [1, 2, 3, 4]))] }, { crs: 'EPSG:3035', resampling: 'nearest' });
+    const f = forecast(
+      methodOf('raster.reproject'),
+      { raster: [infoOf(rasterOf(2, [1, 2, 3, 4]))] },
+      { crs: 'EPSG:3035', resampling: 'nearest' },
+    );
     expect(f.checks.find((c) => c.code === 'resampling.nearest')?.mend?.set).toEqual({ resampling: 'bilinear' });
   });
 });
@@ -109,15 +161,36 @@ describe('the ask box', () => {
 });
 
 describe('the error catalogue', () => {
-  const sources = (dir: string): string[] => readdirSync(dir).flatMap((f) => (statSync(join(dir, f)).isDirectory() ? sources(join(dir, f)) : /\.ts$/.test(f) && !/\.spec\.ts$/.test(f) ? [join(dir, f)] : []));
+  const sources = (dir: string): string[] =>
+    readdirSync(dir).flatMap((f) =>
+      statSync(join(dir, f)).isDirectory()
+        ? sources(join(dir, f))
+        : /\.ts$/.test(f) && !/\.spec\.ts$/.test(f)
+          ? [join(dir, f)]
+          : [],
+    );
   it('holds no code that nothing throws', () => {
-    const text = ['packages/core/src', 'apps/server/src', 'apps/cli/src'].flatMap(sources).filter((f) => !f.endsWith('core/src/errors.ts')).map((f) => readFileSync(f, 'utf8')).join('\n') + readFileSync('packages/core/src/errors.ts', 'utf8').split('toProblem')[1];
-    for (const code of Object.keys(ERRORS)) expect(text.includes(`'${code}'`)).withContext(code).toBeTrue();
+    const text =
+      ['packages/core/src', 'apps/server/src', 'apps/cli/src']
+        .flatMap(sources)
+        .filter((f) => !f.endsWith('core/src/errors.ts'))
+        .map((f) => readFileSync(f, 'utf8'))
+        .join('\n') + readFileSync('packages/core/src/errors.ts', 'utf8').split('toProblem')[1];
+    for (const code of Object.keys(ERRORS))
+      expect(text.includes(`'${code}'`))
+        .withContext(code)
+        .toBeTrue();
   });
   it('keeps kind and sentence across threads, and turns full disks and failed allocations into words', () => {
     const e = new HelkError('file.empty', 'x', 'p');
-    expect(toProblem(structuredClone({ name: 'HelkError', code: e.code, message: e.message, path: e.path }))).toEqual({ code: 'file.empty', message: 'x', path: 'p' });
-    expect(toProblem(Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' })).code).toBe('store.full');
+    expect(toProblem(structuredClone({ name: 'HelkError', code: e.code, message: e.message, path: e.path }))).toEqual({
+      code: 'file.empty',
+      message: 'x',
+      path: 'p',
+    });
+    expect(toProblem(Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' })).code).toBe(
+      'store.full',
+    );
     expect(toProblem(new RangeError('Array buffer allocation failed')).code).toBe('method.memory');
   });
 });

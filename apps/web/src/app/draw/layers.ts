@@ -88,6 +88,7 @@ export class RasterLayer {
           },
           signal,
         );
+        if (image && performance.getEntriesByName('helk-first-picture').length === 0) performance.mark('helk-first-picture');
         return image ?? clear();
       },
     });

@@ -124,6 +124,17 @@ import { DatasetMenu } from './dataset-menu';
         </div>
       </section>
     }
+    @if (unfinished().length) {
+      <section class="border-t border-line-soft mt-1 pb-3">
+        <h3 class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1">Did not finish</h3>
+        @for (r of unfinished(); track r.id) {
+          <div class="mx-4 mb-1.5 check check-refused" data-testid="unfinished">
+            <b class="font-[600]">{{ r.title }}</b>: {{ r.problem?.message }}
+            <button class="link block" (click)="bench.openSheet(r.method, r.inputs, r.params)">Run again</button>
+          </div>
+        }
+      </section>
+    }
     <ng-template #menu let-item="item"><helk-dataset-menu cdkMenu [item]="item" /></ng-template>
   `,
 })
@@ -132,6 +143,20 @@ export class Ledger {
   protected readonly bench = inject(BenchStore);
   protected readonly open = signal(new Set<string>());
   protected readonly threads = computed(() => threadsOf(this.project.datasetEntities(), this.project.runEntityMap()));
+  /** Interrupted and failed runs that nobody has repeated since. */
+  protected readonly unfinished = computed(() => {
+    const runs = this.project.runEntities();
+    const same = (a: (typeof runs)[number], b: (typeof runs)[number]): boolean =>
+      a.method === b.method && JSON.stringify(a.inputs) === JSON.stringify(b.inputs);
+    return runs
+      .filter(
+        (r) =>
+          r.method !== 'import' &&
+          (r.state === 'interrupted' || r.state === 'failed') &&
+          !runs.some((o) => o.createdAt > r.createdAt && same(o, r)),
+      )
+      .slice(-3);
+  });
   protected readonly counts = computed(() => {
     const t = this.threads().length;
     const d = this.project.datasetEntities().length;

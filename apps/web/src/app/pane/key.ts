@@ -76,12 +76,10 @@ export class Key {
     const { table } = colourTable(this.scale());
     const ends = [low, ...breaks, high];
     const text = (v: number): string => formatNumber(roundTo(v, high - low), high - low);
-    return ends
-      .slice(1)
-      .map((to, i) => ({
-        colour: `rgb(${table[3 * i]},${table[3 * i + 1]},${table[3 * i + 2]})`,
-        text: `${text(ends[i]!)} to ${text(to)}`,
-      }));
+    return ends.slice(1).map((to, i) => ({
+      colour: `rgb(${table[3 * i]},${table[3 * i + 1]},${table[3 * i + 2]})`,
+      text: `${text(ends[i]!)} to ${text(to)}`,
+    }));
   });
   protected readonly note = computed(() => {
     const s = this.style().stretch;

@@ -41,8 +41,10 @@ import { ProjectStore } from '../state/project.store';
       <div cdkMenu class="popover py-1 w-[300px] text-[13px]">
         @for (p of store.projects(); track p.id) {
           <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
-            <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span
-            ><span class="num text-ink-2">{{ size(p.bytes) }}</span>
+            <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span
+              class="num text-ink-2"
+              >{{ size(p.bytes) }}</span
+            >
           </button>
         }
         <div class="border-t border-line-soft my-1"></div>
