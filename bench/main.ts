@@ -4,7 +4,16 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { crsOfCode, LocalJob, measureRaster, methodOf, runMethod, suggestUtm, transformExtent, wgs84, type Dataset, type Grid, type Raster } from '@helk/core';
+import {
+  crsOfCode,
+  LocalJob,
+  measureRaster,
+  suggestUtm,
+  transformExtent,
+  wgs84,
+  type Grid,
+} from '@helk/core';
+import { arctan } from '@helk/core/numeric/arctan';
 import { targetGrid, warp } from '@helk/core/methods/raster/reproject';
 import { scanGradients } from '@helk/core/methods/terrain/gradient';
 import { priorityFlood } from '@helk/core/methods/terrain/fill';
@@ -42,7 +51,15 @@ for (let y = 0; y < size; y++) left.set(cells.subarray(y * size, y * size + half
 const degrees: Grid = { crs: wgs84(), x: -21, y: 58.5, dx: 1 / 7200, dy: 1 / 7200, columns: size, rows: size };
 const source = measureRaster(degrees, cells, { name: 'z', unit: 'm' });
 const place = transformExtent([-21, 58, -20.5, 58.5], wgs84(), suggestUtm(-20.7, 58));
-const target: Grid = { ...targetGrid(degrees, crsOfCode(32627), 10), x: place[0], y: place[3], dx: 8, dy: 15, columns: size, rows: size };
+const target: Grid = {
+  ...targetGrid(degrees, crsOfCode(32627), 10),
+  x: place[0],
+  y: place[3],
+  dx: 8,
+  dy: 15,
+  columns: size,
+  rows: size,
+};
 const light = shader(315, 45, 'single');
 
 const ours: Record<string, number> = {
@@ -56,10 +73,13 @@ const ours: Record<string, number> = {
   slope: seconds(() =>
     scanGradients(cells, size, size, ten, 'horn', (row, gx, gy) => {
       const o = row * size;
-      for (let x = 0; x < size; x++) out[o + x] = (Math.atan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * 180) / Math.PI;
+      for (let x = 0; x < size; x++)
+        out[o + x] = (arctan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * 180) / Math.PI;
     }),
   ),
-  hillshade: seconds(() => scanGradients(cells, size, size, ten, 'horn', (row, gx, gy) => shadeRow(light, gx, gy, out, row * size))),
+  hillshade: seconds(() =>
+    scanGradients(cells, size, size, ten, 'horn', (row, gx, gy) => shadeRow(light, gx, gy, out, row * size)),
+  ),
 };
 
 const dir = mkdtempSync(join(tmpdir(), 'helk-bench-'));
@@ -68,34 +88,16 @@ writeFileSync(file, cells);
 const env = { ...process.env };
 delete env['OPENBLAS_CORETYPE'];
 delete env['OPENBLAS_L2_SIZE'];
-const r = spawnSync('/usr/bin/python3', [join(import.meta.dirname, 'reference.py'), String(size), file], { encoding: 'utf8', env });
+const r = spawnSync('/usr/bin/python3', [join(import.meta.dirname, 'reference.py'), String(size), file], {
+  encoding: 'utf8',
+  env,
+});
 const theirs = (r.status === 0 ? JSON.parse(r.stdout) : {}) as Record<string, number>;
 rmSync(dir, { recursive: true, force: true });
 print('kernel       Helk, s   x memory limit   reference, s   Helk / reference');
 for (const [name, s] of Object.entries(ours)) {
   const t = theirs[name];
-  print(`${name.padEnd(12)} ${s.toFixed(3).padStart(7)}   ${(s / limit).toFixed(1).padStart(14)}   ${(t?.toFixed(3) ?? 'not installed').padStart(12)}   ${(t ? (s / t).toFixed(2) : '–').padStart(16)}`);
-}
-
-if (process.argv[3] === 'thread') {
-  // The whole thread through the methods, as the worker runs it: mosaic, reproject, fill, slope.
-  const started = process.hrtime.bigint();
-  let top = 0;
-  const watch = setInterval(() => (top = Math.max(top, process.memoryUsage().rss)), 200);
-  const step = async (id: string, data: Record<string, Dataset[]>, params: Record<string, unknown>): Promise<Raster> => {
-    const t = process.hrtime.bigint();
-    const o = await runMethod(methodOf(id), data, params);
-    top = Math.max(top, process.memoryUsage().rss);
-    print(`${id.padEnd(18)} ${(Number(process.hrtime.bigint() - t) / 1e9).toFixed(1)} s, ${(process.memoryUsage().rss / 2 ** 30).toFixed(1)} GiB held`);
-    await new Promise((x) => setTimeout(x, 0));
-    return o.outputs[0]!.data as Raster;
-  };
-  print('');
-  const tile = (x: number): Raster => measureRaster({ ...degrees, x: degrees.x + x * degrees.dx, columns: half, rows: size }, left, { name: 'z', unit: 'm' });
-  const mosaic = await step('raster.mosaic', { tiles: [tile(0), tile(size - half)] }, {});
-  const projected = await step('raster.reproject', { raster: [mosaic] }, { crs: 'EPSG:32627', cellSize: '12 m' });
-  const filled = await step('terrain.fill', { elevation: [projected] }, {});
-  await step('terrain.slope', { elevation: [filled] }, {});
-  clearInterval(watch);
-  print(`thread: ${(Number(process.hrtime.bigint() - started) / 1e9).toFixed(1)} s, ${(top / 2 ** 30).toFixed(1)} GiB at most, ${((projected.grid.columns * projected.grid.rows) / 1e6).toFixed(0)} million projected cells`);
+  print(
+    `${name.padEnd(12)} ${s.toFixed(3).padStart(7)}   ${(s / limit).toFixed(1).padStart(14)}   ${(t?.toFixed(3) ?? 'not installed').padStart(12)}   ${(t ? (s / t).toFixed(2) : '–').padStart(16)}`,
+  );
 }

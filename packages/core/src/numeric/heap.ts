@@ -105,3 +105,23 @@ export class IndexQueue {
     return item;
   }
 }
+
+/** A last-in first-out stack of cell indices that grows by doubling. */
+export class IndexStack {
+  private held = new Int32Array(1 << 12);
+  size = 0;
+
+  push(item: number): void {
+    if (this.size === this.held.length) {
+      const bigger = new Int32Array(this.size * 2);
+      bigger.set(this.held);
+      this.held = bigger;
+    }
+    this.held[this.size++] = item;
+  }
+
+  /** Removes and returns the newest item; the stack must not be empty. */
+  pop(): number {
+    return this.held[--this.size]!;
+  }
+}

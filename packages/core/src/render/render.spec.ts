@@ -21,8 +21,13 @@ describe('ramps', () => {
       const l = Array.from({ length: 256 }, (_, i) => lightness(t[3 * i]!, t[3 * i + 1]!, t[3 * i + 2]!));
       const up = l[255]! > l[0]!;
       // Rounding to whole colour values may stand still or slip by a fraction of a step.
-      for (let i = 1; i < 256; i++) expect(up ? l[i]! - l[i - 1]! : l[i - 1]! - l[i]!).withContext(`${r.id} at ${i}`).toBeGreaterThan(-0.8);
-      expect(Math.abs(l[255]! - l[0]!)).withContext(r.id).toBeGreaterThan(45);
+      for (let i = 1; i < 256; i++)
+        expect(up ? l[i]! - l[i - 1]! : l[i - 1]! - l[i]!)
+          .withContext(`${r.id} at ${i}`)
+          .toBeGreaterThan(-0.8);
+      expect(Math.abs(l[255]! - l[0]!))
+        .withContext(r.id)
+        .toBeGreaterThan(45);
     }
   });
   it('reverse', () => {
@@ -32,7 +37,10 @@ describe('ramps', () => {
   });
 });
 
-const elevation = rasterOf(10, Array.from({ length: 100 }, (_, i) => i));
+const elevation = rasterOf(
+  10,
+  Array.from({ length: 100 }, (_, i) => i),
+);
 elevation.bands[0]!.role = 'elevation';
 const facts = bandFacts(elevation.bands[0]!, elevation.grid);
 const style = defaultStyle(infoOf(elevation) as RasterInfo);
@@ -67,11 +75,34 @@ describe('styles', () => {
 });
 
 describe('painting', () => {
-  const w: Window = { cells: Float32Array.from([0, 0, 0, 0, 0, 50, NaN, 0, 0, 100, NaN, 0, 0, 0, 0, 0]), width: 4, height: 4, column: -1, row: -1 };
-  const paint: Paint = { scale: { ...scaleOf(style, facts), low: 0, high: 100 }, light: null, gaps: [[1, 0, 1, 0]], missing: { ink: [1, 2, 3], ground: [4, 5, 6], faint: [7, 8, 9] }, columns: 2, rows: 2 };
+  const w: Window = {
+    cells: Float32Array.from([0, 0, 0, 0, 0, 50, NaN, 0, 0, 100, NaN, 0, 0, 0, 0, 0]),
+    width: 4,
+    height: 4,
+    column: -1,
+    row: -1,
+  };
+  const paint: Paint = {
+    scale: { ...scaleOf(style, facts), low: 0, high: 100 },
+    light: null,
+    gaps: [[1, 0, 1, 0]],
+    missing: { ink: [1, 2, 3], ground: [4, 5, 6], faint: [7, 8, 9] },
+    columns: 2,
+    rows: 2,
+  };
   const row = (y: number): number[] => {
     const out = new Uint8ClampedArray(12);
-    paintRow(out, 0, y, 3, Float64Array.from([0.5, 1.5, 2.5]), Float64Array.from([y + 0.5, y + 0.5, y + 0.5]), w, paint, colourTable(paint.scale));
+    paintRow(
+      out,
+      0,
+      y,
+      3,
+      Float64Array.from([0.5, 1.5, 2.5]),
+      Float64Array.from([y + 0.5, y + 0.5, y + 0.5]),
+      w,
+      paint,
+      colourTable(paint.scale),
+    );
     return [...out];
   };
   it('gives the colour of the very cell, a hatch inside gaps, little outside them, and nothing beyond the grid', () => {

@@ -83,13 +83,16 @@ export function layTile(
     for (let i = y * tw, x = 0; x < tw; x++, i++, o++) {
       const v = tile[i]!;
       if (v !== v || v === tileMissing) continue;
+      if (covered[o] === 0 && !weight) {
+        covered[o] = 1;
+        out[o] = v;
+        continue;
+      }
       const w = rule === 'blend' ? Math.min(edgeY, x + 0.5, tw - 0.5 - x) : 1;
       if (covered[o] === 0) {
         covered[o] = 1;
-        if (weight) {
-          out[o] = v * w;
-          weight[o] = w;
-        } else out[o] = v;
+        out[o] = v * w;
+        weight![o] = w;
         continue;
       }
       const there = weight ? out[o]! / weight[o]! : out[o]!;

@@ -4,7 +4,7 @@ import { cellArea, cellCount, cellMetres, firstBand, measureRaster, type Cells }
 import { defineMethod, input, output } from '../../method/define';
 import type { Job } from '../../method/job';
 import { number, quantity } from '../../method/params';
-import { IndexHeap, IndexQueue } from '../../numeric/heap';
+import { IndexHeap, IndexQueue, IndexStack } from '../../numeric/heap';
 import { elevationChecks } from './gradient';
 
 const DX = [-1, 0, 1, -1, 1, -1, 0, 1];
@@ -29,46 +29,46 @@ export function priorityFlood(
   job?: Job,
 ): void {
   const n = width * height;
+  // 0 open, 1 closed, 2 closed and on the grid's edge: only there do neighbours need to be looked for with care.
   const closed = new Uint8Array(n);
   const heap = new IndexHeap(4 * (width + height));
   const pit = new IndexQueue();
-  const trace: number[] = [];
+  const trace = new IndexStack();
+  const waiting = new IndexStack();
   let seen = 0;
+  const step = Int32Array.from(DX, (dx, k) => DY[k]! * width + dx);
+  const up = Float64Array.from(rise);
 
-  for (let i = 0; i < n; i++) {
-    const z = cells[i]!;
-    out[i] = z;
-    if (z !== z) closed[i] = 1;
-  }
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      if (closed[i] === 1 && cells[i] !== cells[i]) continue;
-      let outlet = x === 0 || y === 0 || x === width - 1 || y === height - 1;
-      for (let k = 0; k < 8 && !outlet; k++) {
-        const v = cells[i + DY[k]! * width + DX[k]!]!;
-        outlet = v !== v;
+  out.set(cells as Float64Array);
+  seedOutlets(cells, width, height, closed, heap);
+  let i = -1;
+  for (;;) {
+    // Lower neighbours are raised when a cell comes from the queues; while tracing they wait for it to come up there.
+    const raise = trace.size === 0;
+    if (!raise) i = trace.pop();
+    else {
+      // When nothing rises any more, only rims of hollows still have open neighbours: they alone go into the queue.
+      while (waiting.size > 0) {
+        const w = waiting.pop();
+        const edge = closed[w] === 2;
+        for (let k = 0; k < 8; k++) {
+          if ((edge && isBeyond(w, k, width, height)) || closed[w + step[k]!] !== 0) continue;
+          heap.push(out[w]!, w);
+          break;
+        }
       }
-      if (outlet) {
-        closed[i] = 1;
-        heap.push(cells[i]!, i);
-      }
+      if (pit.size > 0) i = pit.shift();
+      else if ((i = heap.pop()) < 0) break;
     }
-  }
-  // What a closed cell does for its neighbours: higher ones are final and traced on, lower ones are raised.
-  // `raise` is false while tracing: a lower neighbour then waits until the cell comes up in the queue.
-  const spread = (i: number, raise: boolean): void => {
+    if (job && (++seen & 0xfffff) === 0) job.progress(Math.min(0.95, seen / n), 'flooding');
     const level = out[i]!;
-    const x = i % width;
-    const y = (i / width) | 0;
+    const edge = closed[i] === 2;
     let waits = false;
     for (let k = 0; k < 8; k++) {
-      const nx = x + DX[k]!;
-      const ny = y + DY[k]!;
-      if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
-      const j = ny * width + nx;
-      if (closed[j] === 1) continue;
-      const least = level + rise[k]!;
+      if (edge && isBeyond(i, k, width, height)) continue;
+      const j = i + step[k]!;
+      if (closed[j] !== 0) continue;
+      const least = level + up[k]!;
       if (cells[j]! >= least) {
         closed[j] = 1;
         trace.push(j);
@@ -78,16 +78,44 @@ export function priorityFlood(
         pit.push(j);
       } else waits = true;
     }
-    if (waits) heap.push(level, i);
-  };
-  for (;;) {
-    let i: number;
-    if (pit.size > 0) i = pit.shift();
-    else if ((i = heap.pop()) < 0) break;
-    if (job && (++seen & 0xffff) === 0) job.progress(Math.min(0.95, seen / n), 'flooding');
-    spread(i, true);
-    while (trace.length > 0) spread(trace.pop()!, false);
+    if (waits) waiting.push(i);
   }
+}
+
+/** Closes missing cells, and the cells over which water leaves: those on the edge and those beside missing ones. */
+function seedOutlets(cells: Cells, width: number, height: number, closed: Uint8Array, heap: IndexHeap): void {
+  const n = width * height;
+  const seed = (i: number, mark: number): void => {
+    if (closed[i] === 0 && cells[i]! === cells[i]!) {
+      closed[i] = mark;
+      heap.push(cells[i]!, i);
+    }
+  };
+  for (let x = 0; x < width; x++) {
+    seed(x, 2);
+    seed(n - width + x, 2);
+  }
+  for (let y = 0; y < height; y++) {
+    seed(y * width, 2);
+    seed(y * width + width - 1, 2);
+  }
+  for (let i = 0; i < n; i++) {
+    if (cells[i]! === cells[i]!) continue;
+    closed[i] = 1;
+    const x = i % width;
+    const y = (i / width) | 0;
+    for (let k = 0; k < 8; k++) {
+      const nx = x + DX[k]!;
+      const ny = y + DY[k]!;
+      if (nx >= 0 && ny >= 0 && nx < width && ny < height) seed(ny * width + nx, 1);
+    }
+  }
+}
+
+function isBeyond(i: number, k: number, width: number, height: number): boolean {
+  const x = (i % width) + DX[k]!;
+  const y = ((i / width) | 0) + DY[k]!;
+  return x < 0 || y < 0 || x >= width || y >= height;
 }
 
 /** Groups of raised cells, connected by sides and corners, each with its deepest fill, in the unit of the cells. */

@@ -3,6 +3,7 @@ import { cellCount, firstBand, measureRaster } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, number } from '../../method/params';
 import { summarise } from '../../numeric/statistics';
+import { arctan } from '../../numeric/arctan';
 import { elevationChecks, scanGradients, sizesFor, tick } from './gradient';
 
 export const gradientParams = {
@@ -55,7 +56,7 @@ export const slope = defineMethod({
       const o = row * w;
       if (degrees) {
         const k = 180 / Math.PI;
-        for (let x = 0; x < w; x++) out[o + x] = Math.atan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * k;
+        for (let x = 0; x < w; x++) out[o + x] = arctan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * k;
       } else {
         for (let x = 0; x < w; x++) out[o + x] = Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!) * 100;
       }
