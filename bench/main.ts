@@ -4,15 +4,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import {
-  crsOfCode,
-  LocalJob,
-  measureRaster,
-  suggestUtm,
-  transformExtent,
-  wgs84,
-  type Grid,
-} from '@helk/core';
+import { crsOfCode, LocalJob, measureRaster, suggestUtm, transformExtent, wgs84, type Grid } from '@helk/core';
 import { arctan } from '@helk/core/numeric/arctan';
 import { targetGrid, warp } from '@helk/core/methods/raster/reproject';
 import { scanGradients } from '@helk/core/methods/terrain/gradient';

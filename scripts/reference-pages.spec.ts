@@ -5,7 +5,9 @@ describe('the method reference', () => {
   it('is what the definitions make (npm run docs writes it anew)', () => {
     for (const [name, text] of Object.entries(referencePages())) {
       const path = `docs/reference/${name}`;
-      expect(existsSync(path) && readFileSync(path, 'utf8') === text).withContext(`${path} is out of date`).toBeTrue();
+      expect(existsSync(path) && readFileSync(path, 'utf8') === text)
+        .withContext(`${path} is out of date`)
+        .toBeTrue();
     }
   });
 });

@@ -8,7 +8,8 @@ export function referencePages(): Record<string, string> {
   const index = ['# Methods', '', 'Made from the definitions by `npm run docs`.', ''];
   for (const f of families) {
     index.push(`## [${f}](${f}.md)`, '', '| method | question |', '|---|---|');
-    for (const m of all.filter((x) => x.family === f)) index.push(`| [${m.id}](${f}.md#${m.id.replace('.', '').toLowerCase()}) | ${m.question} |`);
+    for (const m of all.filter((x) => x.family === f))
+      index.push(`| [${m.id}](${f}.md#${m.id.replace('.', '').toLowerCase()}) | ${m.question} |`);
     index.push('');
     pages[`${f}.md`] = [`# ${f}`, '', ...all.filter((m) => m.family === f).flatMap(page)].join('\n');
   }
@@ -19,12 +20,17 @@ export function referencePages(): Record<string, string> {
 function page(m: MethodDescription): string[] {
   const out = [`## ${m.id}`, '', `**${m.title}**: ${m.question}`, '', m.about, ''];
   out.push('| in | kind | |', '|---|---|---|');
-  for (const [role, i] of Object.entries(m.inputs)) out.push(`| ${role} | ${i.kind}${i.many ? ` (${Math.max(1, i.least)} or more)` : i.least === 0 ? ' (may be left out)' : ''} | ${i.label} |`);
+  for (const [role, i] of Object.entries(m.inputs))
+    out.push(
+      `| ${role} | ${i.kind}${i.many ? ` (${Math.max(1, i.least)} or more)` : i.least === 0 ? ' (may be left out)' : ''} | ${i.label} |`,
+    );
   out.push('');
   if (Object.keys(m.params).length) {
     out.push('| parameter | type | default | |', '|---|---|---|---|');
     for (const [name, p] of Object.entries(m.params)) {
-      const type = p.choices ? p.choices.map((c) => c.value).join(', ') : `${p.type}${p.unit && p.unit !== 'crs' ? ` in ${displayUnit(p.unit)}` : ''}`;
+      const type = p.choices
+        ? p.choices.map((c) => c.value).join(', ')
+        : `${p.type}${p.unit && p.unit !== 'crs' ? ` in ${displayUnit(p.unit)}` : ''}`;
       const def = p.default === undefined ? (p.optional ? 'none' : 'required or suggested') : String(p.default);
       out.push(`| ${name} | ${type} | ${def} | ${p.label}${p.help ? `. ${p.help}` : ''} |`);
     }
@@ -35,8 +41,18 @@ function page(m: MethodDescription): string[] {
   out.push('');
   const figures = Object.entries(m.figures);
   if (figures.length) {
-    const unit = (u?: string): string => (u === 'band' ? ', in the unit of the input' : u === 'result' ? ', in the unit of the result' : u ? `, ${displayUnit(u)}` : '');
-    out.push('Figures: ' + figures.map(([k, f]) => `\`${k}\` (${f.label.toLowerCase()}${unit(f.unit)})`).join(', ') + '.', '');
+    const unit = (u?: string): string =>
+      u === 'band'
+        ? ', in the unit of the input'
+        : u === 'result'
+          ? ', in the unit of the result'
+          : u
+            ? `, ${displayUnit(u)}`
+            : '';
+    out.push(
+      'Figures: ' + figures.map(([k, f]) => `\`${k}\` (${f.label.toLowerCase()}${unit(f.unit)})`).join(', ') + '.',
+      '',
+    );
   }
   out.push('Sources: ' + m.sources.join('; ') + '.', '');
   return out;

@@ -7,7 +7,10 @@ for (const c of Object.values(all)) {
   const [n, w, s, e] = c.bbox;
   const east = e >= w ? e : e + 360;
   // The middle alone would not tell a sphere from an ellipsoid on the equator: a second place off both axes.
-  for (const [u, v] of [[0.5, 0.5], [0.3, 0.8]]) {
+  for (const [u, v] of [
+    [0.5, 0.5],
+    [0.3, 0.8],
+  ]) {
     let lon = w + u * (east - w);
     if (lon > 180) lon -= 360;
     out.push([Number(c.code), lon, s + v * (n - s)]);

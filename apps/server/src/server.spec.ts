@@ -222,31 +222,27 @@ describe('the server', () => {
     const { p, hillId } = await withHill();
     const q = await context.projects.get(p);
     const run = newId();
-    await q
-      .db('runs')
-      .insert({
-        id: run,
-        method: 'terrain.fill',
-        version: 1,
-        title: 'Fill',
-        inputs: JSON.stringify({ elevation: [hillId] }),
-        params: '{}',
-        seed: 1,
-        state: 'running',
-        created_at: new Date().toISOString(),
-      });
-    await q
-      .db('datasets')
-      .insert({
-        id: newId(),
-        position: 99,
-        state: 'staged',
-        kind: 'raster',
-        name: 'half',
-        info: '{}',
-        run_id: run,
-        created_at: '',
-      });
+    await q.db('runs').insert({
+      id: run,
+      method: 'terrain.fill',
+      version: 1,
+      title: 'Fill',
+      inputs: JSON.stringify({ elevation: [hillId] }),
+      params: '{}',
+      seed: 1,
+      state: 'running',
+      created_at: new Date().toISOString(),
+    });
+    await q.db('datasets').insert({
+      id: newId(),
+      position: 99,
+      state: 'staged',
+      kind: 'raster',
+      name: 'half',
+      info: '{}',
+      run_id: run,
+      created_at: '',
+    });
     await down();
     await up();
     const d = await detail(p);

@@ -88,7 +88,8 @@ export class RasterLayer {
           },
           signal,
         );
-        if (image && performance.getEntriesByName('helk-first-picture').length === 0) performance.mark('helk-first-picture');
+        if (image && performance.getEntriesByName('helk-first-picture').length === 0)
+          performance.mark('helk-first-picture');
         return image ?? clear();
       },
     });

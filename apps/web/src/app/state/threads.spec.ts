@@ -4,19 +4,76 @@ import type { DatasetItem } from './project.store';
 import { cellText, summaryOf } from './project.store';
 import { threadsOf, titleOf } from './threads';
 
-const grid = { crs: crsFromProj4('+proj=utm +zone=27 +datum=WGS84 +units=m +no_defs', 'UTM', 'EPSG:32627'), x: 0, y: 0, dx: 30, dy: 30, columns: 2, rows: 2 };
-const info: RasterInfo = { kind: 'raster', grid, bands: [{ name: 'z', unit: 'm', kind: 'measure', storedType: 'float32', missingCode: null }] };
+const grid = {
+  crs: crsFromProj4('+proj=utm +zone=27 +datum=WGS84 +units=m +no_defs', 'UTM', 'EPSG:32627'),
+  x: 0,
+  y: 0,
+  dx: 30,
+  dy: 30,
+  columns: 2,
+  rows: 2,
+};
+const info: RasterInfo = {
+  kind: 'raster',
+  grid,
+  bands: [{ name: 'z', unit: 'm', kind: 'measure', storedType: 'float32', missingCode: null }],
+};
 
 function item(id: string, over: Partial<DatasetItem> = {}): DatasetItem {
-  return { id, name: id, note: '', kind: 'raster', info, runId: null, role: null, batch: null, source: null, checks: [], createdAt: '', ...over };
+  return {
+    id,
+    name: id,
+    note: '',
+    kind: 'raster',
+    info,
+    runId: null,
+    role: null,
+    batch: null,
+    source: null,
+    checks: [],
+    createdAt: '',
+    ...over,
+  };
 }
-const source = (id: string, batch: string | null = null): DatasetItem => item(id, { source: { file: `${id}.tif`, format: 'geotiff', bytes: 1, sha256: '' }, batch });
-const run = (id: string, inputs: Record<string, string[]>): ApiRun => ({ id, method: 'm', version: 1, title: '', inputs, params: {}, seed: 1, state: 'done', progress: 1, stage: '', figures: {}, notes: [], outputs: [], variantOf: null, problem: null, createdAt: '', startedAt: null, endedAt: null });
+const source = (id: string, batch: string | null = null): DatasetItem =>
+  item(id, { source: { file: `${id}.tif`, format: 'geotiff', bytes: 1, sha256: '' }, batch });
+const run = (id: string, inputs: Record<string, string[]>): ApiRun => ({
+  id,
+  method: 'm',
+  version: 1,
+  title: '',
+  inputs,
+  params: {},
+  seed: 1,
+  state: 'done',
+  progress: 1,
+  stage: '',
+  figures: {},
+  notes: [],
+  outputs: [],
+  variantOf: null,
+  problem: null,
+  createdAt: '',
+  startedAt: null,
+  endedAt: null,
+});
 
 describe('threads of the ledger', () => {
   it('stand a set of sources as one row and carry the line on through what has most behind it', () => {
-    const data = [source('tile-a', 'b'), source('tile-b', 'b'), item('mosaic', { runId: 'r1' }), item('gaps', { runId: 'r2' }), item('projected', { runId: 'r3' }), item('slope', { runId: 'r4' })];
-    const runs = { r1: run('r1', { tiles: ['tile-a', 'tile-b'] }), r2: run('r2', { raster: ['mosaic'] }), r3: run('r3', { raster: ['mosaic'] }), r4: run('r4', { elevation: ['projected'] }) };
+    const data = [
+      source('tile-a', 'b'),
+      source('tile-b', 'b'),
+      item('mosaic', { runId: 'r1' }),
+      item('gaps', { runId: 'r2' }),
+      item('projected', { runId: 'r3' }),
+      item('slope', { runId: 'r4' }),
+    ];
+    const runs = {
+      r1: run('r1', { tiles: ['tile-a', 'tile-b'] }),
+      r2: run('r2', { raster: ['mosaic'] }),
+      r3: run('r3', { raster: ['mosaic'] }),
+      r4: run('r4', { elevation: ['projected'] }),
+    };
     const [t] = threadsOf(data, runs);
     expect(t!.title).toBe('tile');
     expect(t!.rows.map((r) => [r.items.length, r.items[0]!.id, r.depth])).toEqual([
@@ -28,7 +85,9 @@ describe('threads of the ledger', () => {
     ]);
   });
   it('start a thread for each source, and for results whose source was removed', () => {
-    const threads = threadsOf([source('a'), source('b'), item('orphan', { runId: 'r' })], { r: run('r', { x: ['gone'] }) });
+    const threads = threadsOf([source('a'), source('b'), item('orphan', { runId: 'r' })], {
+      r: run('r', { x: ['gone'] }),
+    });
     expect(threads.map((t) => t.title)).toEqual(['a', 'b', 'orphan']);
   });
   it('name a set by what its names share', () => {
@@ -40,7 +99,17 @@ describe('threads of the ledger', () => {
 describe('how a dataset is put in a line', () => {
   it('says kind, unit and cell size', () => {
     expect(summaryOf(item('a'))).toBe('raster · m · 30 m');
-    expect(cellText({ ...info, grid: { ...grid, crs: crsFromProj4('+proj=longlat +datum=WGS84 +no_defs', 'WGS 84'), dx: 1 / 3600, dy: 1 / 3600 } })).toBe('1″');
+    expect(
+      cellText({
+        ...info,
+        grid: {
+          ...grid,
+          crs: crsFromProj4('+proj=longlat +datum=WGS84 +no_defs', 'WGS 84'),
+          dx: 1 / 3600,
+          dy: 1 / 3600,
+        },
+      }),
+    ).toBe('1″');
     expect(cellText({ ...info, grid: { ...grid, dx: 10, dy: 25 } })).toBe('10 m × 25 m');
   });
 });
