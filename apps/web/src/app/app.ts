@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, HostListener, inject, viewChild } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatNumber, transformer, wgs84 } from '@helk/core';
 import { AskBox } from './ask/ask-box';
@@ -27,6 +27,7 @@ export class App {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   private readonly cursor = inject(Cursor);
+  private readonly askBox = viewChild(AskBox);
   protected readonly stages: { id: Stage; label: string }[] = [
     { id: 'gather', label: 'Gather' },
     { id: 'ledger', label: 'Ledger' },
@@ -59,7 +60,7 @@ export class App {
   @HostListener('document:keydown', ['$event'])
   protected keys(e: KeyboardEvent): void {
     const typing = e.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName);
-    if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') this.bench.set({ askOpen: true });
+    if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') this.askBox()?.take();
     else if (e.altKey && /^[1-4]$/.test(e.key)) {
       const id = Number(e.key);
       if (this.bench.panes().some((p) => p.id === id)) this.bench.set({ activePane: id });

@@ -110,6 +110,21 @@ function strays(f: BandFacts): { value: number; side: 'below' | 'above' }[] {
 
 const round = (v: number): number => Number(v.toPrecision(4));
 
+/** The cell size as people say it: 30 m, 1″. */
+export function cellText(info: RasterInfo): string {
+  const { dx, dy, crs } = info.grid;
+  const one = (v: number): string => {
+    if (!crs) return String(Number(v.toPrecision(4)));
+    if (!crs.geographic) return `${Number(v.toPrecision(4))} ${crs.unit}`;
+    return v < 1 / 60
+      ? `${Number((v * 3600).toPrecision(3))}″`
+      : v < 1
+        ? `${Number((v * 60).toPrecision(3))}′`
+        : `${Number(v.toPrecision(3))}°`;
+  };
+  return Math.abs(dx - dy) < 0.01 * dx ? one(dx) : `${one(dx)} × ${one(dy)}`;
+}
+
 export function plural(n: number, noun: string): string {
   return `${n.toLocaleString('en').replaceAll(',', ' ')} ${noun}${n === 1 ? '' : 's'}`;
 }

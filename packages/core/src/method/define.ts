@@ -125,7 +125,7 @@ export interface Method<
   outputs: O;
   figures: Record<string, FigureSpec>;
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];
-  suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion>;
+  suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion | undefined>;
   estimate?: (inputs: InfosOf<I>, params: z.output<P>) => Estimate;
   run: (
     inputs: InputsOf<I>,

@@ -103,7 +103,8 @@ export function resolveParams(m: Method, infos: Infos, given: Record<string, unk
     if (!one.success) throw refusal(name, one.error);
     partial[name] = one.data;
   }
-  const suggestions = m.suggest?.(inputs, partial as never) ?? {};
+  const suggestions: Record<string, Suggestion> = {};
+  for (const [name, s] of Object.entries(m.suggest?.(inputs, partial as never) ?? {})) if (s) suggestions[name] = s;
   for (const [name, s] of Object.entries(suggestions)) {
     if (!(name in written) || written[name] === 'auto') written[name] = s.value;
   }

@@ -7,7 +7,9 @@ import type { Cells } from '../data/raster';
  */
 export function discRows(rx: number, ry: number): { reach: number; half: Int32Array } {
   const reach = Math.floor(ry + 1e-9);
-  const half = Int32Array.from({ length: 2 * reach + 1 }, (_, k) => Math.floor(rx * Math.sqrt(Math.max(0, 1 - ((k - reach) / Math.max(ry, 1e-12)) ** 2)) + 1e-9));
+  const half = Int32Array.from({ length: 2 * reach + 1 }, (_, k) =>
+    Math.floor(rx * Math.sqrt(Math.max(0, 1 - ((k - reach) / Math.max(ry, 1e-12)) ** 2)) + 1e-9),
+  );
   return { reach, half };
 }
 
@@ -15,7 +17,14 @@ export function discRows(rx: number, ry: number): { reach: number; half: Int32Ar
  * Sum and count of the values within a disc around every cell, by running sums along rows: O(cells x radius) instead of
  * O(cells x radius²). Missing cells are left out. `visit` gets each row once.
  */
-export function discSums(cells: Cells, width: number, height: number, rx: number, ry: number, visit: (row: number, sum: Float64Array, count: Float64Array, squares: Float64Array) => void): void {
+export function discSums(
+  cells: Cells,
+  width: number,
+  height: number,
+  rx: number,
+  ry: number,
+  visit: (row: number, sum: Float64Array, count: Float64Array, squares: Float64Array) => void,
+): void {
   const { reach, half } = discRows(rx, ry);
   // Running sums of the rows in reach; differences from the middle of the values keep the squares' digits.
   let shift = 0;
@@ -26,7 +35,11 @@ export function discSums(cells: Cells, width: number, height: number, rx: number
     }
   }
   const slots = 2 * reach + 1;
-  const prefix = Array.from({ length: slots }, () => ({ s: new Float64Array(width + 1), c: new Float64Array(width + 1), q: new Float64Array(width + 1) }));
+  const prefix = Array.from({ length: slots }, () => ({
+    s: new Float64Array(width + 1),
+    c: new Float64Array(width + 1),
+    q: new Float64Array(width + 1),
+  }));
   const load = (y: number): void => {
     const p = prefix[((y % slots) + slots) % slots]!;
     for (let x = 0; x < width; x++) {

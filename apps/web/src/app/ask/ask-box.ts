@@ -99,12 +99,17 @@ export class AskBox {
         untracked(() => {
           const f = this.field().nativeElement;
           this.width.set(f.offsetWidth);
-          f.focus();
-          f.select();
+          if (document.activeElement !== f) this.take();
           this.at.set(0);
         });
       }
     });
+  }
+
+  /** Takes the keyboard at once, so that nothing typed right after is lost. */
+  take(): void {
+    this.field().nativeElement.focus();
+    this.field().nativeElement.select();
   }
 
   protected type(v: string): void {

@@ -1,11 +1,11 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
-import { displayUnit, formatBytes, formatNumber, gridExtent } from '@helk/core';
+import { cellText, displayUnit, formatBytes, formatNumber, gridExtent } from '@helk/core';
 import { WRITE_FORMATS } from '@helk/core/formats/kinds';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { BenchStore } from '../state/bench.store';
-import { cellText, crsOf, ProjectStore } from '../state/project.store';
+import { crsOf, ProjectStore } from '../state/project.store';
 
 /** Everything about one dataset: what it is, where it came from, its checks; rename, annotate, complete, save as a file. */
 @Component({

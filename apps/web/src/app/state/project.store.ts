@@ -9,6 +9,7 @@ import {
   withEntities,
 } from '@ngrx/signals/entities';
 import {
+  cellText,
   gridExtent,
   suggestUtm,
   transformExtent,
@@ -17,7 +18,6 @@ import {
   type DatasetInfo,
   type Extent,
   type MethodDescription,
-  type RasterInfo,
 } from '@helk/core';
 import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
@@ -184,7 +184,8 @@ export const ProjectStore = signalStore(
         const batch = files.length > 1 ? `b${Date.now().toString(36)}` : null;
         for (const f of files) {
           const run = await guarded(() => api.takeIn(p.id, f, batch));
-          if (run) patchState(s, setEntity(run, runConfig));
+          // The event may have overtaken the answer; the further state stays.
+          if (run && !s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
         }
       },
       async patchDataset(
@@ -223,7 +224,6 @@ export const ProjectStore = signalStore(
         const p = s.project();
         if (!p) return undefined;
         const r = await api.startRun(p.id, run);
-        // The event may have overtaken the answer; the further state stays.
         if (!s.runEntityMap()[r.id]) patchState(s, setEntity(r, runConfig));
         return r;
       },
@@ -275,19 +275,4 @@ export function summaryOf(d: DatasetItem): string {
   ]
     .filter(Boolean)
     .join(' · ');
-}
-
-/** The cell size as people say it: 30 m, 1″. */
-export function cellText(info: RasterInfo): string {
-  const { dx, dy, crs } = info.grid;
-  const one = (v: number): string => {
-    if (!crs) return String(Number(v.toPrecision(4)));
-    if (!crs.geographic) return `${Number(v.toPrecision(4))} ${crs.unit}`;
-    return v < 1 / 60
-      ? `${Number((v * 3600).toPrecision(3))}″`
-      : v < 1
-        ? `${Number((v * 60).toPrecision(3))}′`
-        : `${Number(v.toPrecision(3))}°`;
-  };
-  return Math.abs(dx - dy) < 0.01 * dx ? one(dx) : `${one(dx)} × ${one(dy)}`;
 }

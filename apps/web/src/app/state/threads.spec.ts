@@ -1,7 +1,7 @@
-import { crsFromProj4, type RasterInfo } from '@helk/core';
+import { cellText, crsFromProj4, type RasterInfo } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
-import { cellText, summaryOf } from './project.store';
+import { summaryOf } from './project.store';
 import { threadsOf, titleOf } from './threads';
 
 const grid = {

@@ -6,3 +6,7 @@ export { clip } from './clip';
 export { difference } from './difference';
 export { rescale } from './rescale';
 export { statistics } from './statistics';
+export { resample } from './resample';
+export { smooth } from './smooth';
+export { contours } from './contours';
+export { profile } from './profile';

@@ -15,11 +15,19 @@ export const curvature = defineMethod({
   keywords: ['convex', 'concave', 'profile curvature', 'plan curvature', 'bulge', 'hollow'],
   sources: ['Zevenbergen and Thorne 1987, doi:10.1002/esp.3290120107'],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
-  params: z.object({ kind: choice({ profile: 'along the slope', plan: 'across the slope', mean: 'mean' }, { label: 'Kind' }).default('profile') }),
+  params: z.object({
+    kind: choice({ profile: 'along the slope', plan: 'across the slope', mean: 'mean' }, { label: 'Kind' }).default(
+      'profile',
+    ),
+  }),
   outputs: { curvature: output.raster('Curvature') },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 1e7 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 8,
+    seconds: cellCount(elevation.grid) / 1e7,
+  }),
   run: ({ elevation }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);

@@ -9,7 +9,8 @@ export const ruggedness = defineMethod({
   version: 1,
   title: 'Ruggedness',
   question: 'How rough is the ground?',
-  about: 'Riley’s terrain ruggedness index: the root of the summed squared differences between a cell and its eight neighbours, in the unit of the elevations. Beside missing cells and at the edge the result is missing.',
+  about:
+    'Riley’s terrain ruggedness index: the root of the summed squared differences between a cell and its eight neighbours, in the unit of the elevations. Beside missing cells and at the edge the result is missing.',
   keywords: ['tri', 'roughness', 'terrain ruggedness index'],
   sources: ['Riley, DeGloria and Elliot 1999, Intermountain Journal of Sciences 5: 23-27'],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
@@ -17,7 +18,11 @@ export const ruggedness = defineMethod({
   outputs: { ruggedness: output.raster('Ruggedness') },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
-  estimate: ({ elevation }) => ({ cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: cellCount(elevation.grid) / 2e7 }),
+  estimate: ({ elevation }) => ({
+    cells: cellCount(elevation.grid),
+    bytes: cellCount(elevation.grid) * 8,
+    seconds: cellCount(elevation.grid) / 2e7,
+  }),
   run: ({ elevation }, _p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);
@@ -28,7 +33,16 @@ export const ruggedness = defineMethod({
       grid.rows,
       (row) => tick(job, row, grid.rows, 'ruggedness'),
       (i, a, b, c, d, e, f, g, h, k) => {
-        out[i] = Math.sqrt((a - e) ** 2 + (b - e) ** 2 + (c - e) ** 2 + (d - e) ** 2 + (f - e) ** 2 + (g - e) ** 2 + (h - e) ** 2 + (k - e) ** 2);
+        out[i] = Math.sqrt(
+          (a - e) ** 2 +
+            (b - e) ** 2 +
+            (c - e) ** 2 +
+            (d - e) ** 2 +
+            (f - e) ** 2 +
+            (g - e) ** 2 +
+            (h - e) ** 2 +
+            (k - e) ** 2,
+        );
       },
     );
     return { ruggedness: measureRaster(grid, out, { name: 'ruggedness', unit: band.unit }), figures: {} };

@@ -17,7 +17,8 @@ class SegmentIndex {
       // A long segment goes into every bucket that its box touches.
       const [x0, x1] = [Math.min(s[k]!, s[k + 2]!), Math.max(s[k]!, s[k + 2]!)];
       const [y0, y1] = [Math.min(s[k + 1]!, s[k + 3]!), Math.max(s[k + 1]!, s[k + 3]!)];
-      for (let j = Math.floor(y0 / size); j <= Math.floor(y1 / size); j++) for (let i = Math.floor(x0 / size); i <= Math.floor(x1 / size); i++) this.put(i, j, k);
+      for (let j = Math.floor(y0 / size); j <= Math.floor(y1 / size); j++)
+        for (let i = Math.floor(x0 / size); i <= Math.floor(x1 / size); i++) this.put(i, j, k);
     }
   }
   private key(i: number, j: number): number {
@@ -128,15 +129,34 @@ export const streamAgreement = defineMethod({
     'The share of the length of each set that lies within the tolerance of the other, and the mean distance from derived to mapped streams (at most twenty tolerances count). Both are walked in steps of a tenth of the tolerance. Where they part is given as lines with the set they come from and their length. Sets in degrees are compared in the UTM zone of the place.',
   keywords: ['compare streams', 'validate', 'mapped', 'accuracy', 'offset'],
   sources: ['Goodchild and Hunter 1997, doi:10.1080/136588197242419 (share of a line within a buffer of another)'],
-  inputs: { derived: input.features({ label: 'Derived streams', geometry: 'line' }), mapped: input.features({ label: 'Mapped streams', geometry: 'line' }) },
-  params: z.object({ tolerance: quantity('length', { label: 'Tolerance', unit: 'm', above: 0, help: 'How far apart still counts as the same stream.' }) }),
+  inputs: {
+    derived: input.features({ label: 'Derived streams', geometry: 'line' }),
+    mapped: input.features({ label: 'Mapped streams', geometry: 'line' }),
+  },
+  params: z.object({
+    tolerance: quantity('length', {
+      label: 'Tolerance',
+      unit: 'm',
+      above: 0,
+      help: 'How far apart still counts as the same stream.',
+    }),
+  }),
   outputs: { partings: output.features('Partings') },
   figures: {
     derivedWithin: { label: 'Derived within tolerance (0 to 1)' },
     mappedWithin: { label: 'Mapped within tolerance (0 to 1)' },
     meanOffset: { label: 'Mean offset', unit: 'm' },
   },
-  checks: ({ derived, mapped }): Check[] => (derived.crs && mapped.crs ? [] : [{ level: 'look', code: 'crs.missing', message: 'One of the sets has no coordinate system; both are taken to share one.' }]),
+  checks: ({ derived, mapped }): Check[] =>
+    derived.crs && mapped.crs
+      ? []
+      : [
+          {
+            level: 'look',
+            code: 'crs.missing',
+            message: 'One of the sets has no coordinate system; both are taken to share one.',
+          },
+        ],
   suggest: () => ({ tolerance: { value: '60 m', reason: 'two cells of a 30 m grid (common practice, no source)' } }),
   run: ({ derived, mapped }, p, job) => {
     let crs = derived.crs ?? mapped.crs;
@@ -146,11 +166,22 @@ export const streamAgreement = defineMethod({
       const d = transformExtent(e, crs, wgs84());
       crs = suggestUtm((d[0] + d[2]) / 2, (d[1] + d[3]) / 2);
     }
-    crs ??= { code: null, name: 'plane', proj4: '+proj=utm +zone=31 +datum=WGS84 +units=m +no_defs', geographic: false, unit: 'm' };
+    crs ??= {
+      code: null,
+      name: 'plane',
+      proj4: '+proj=utm +zone=31 +datum=WGS84 +units=m +no_defs',
+      geographic: false,
+      unit: 'm',
+    };
     const bare = (f: Features): Features => (f.crs ? f : { ...f, crs });
     const a = polylines(bare(derived), crs);
     const b = polylines(bare(mapped), crs);
-    if (featureCount(derived) === 0 || featureCount(mapped) === 0) throw new HelkError('method.input', 'One of the sets holds no lines.', featureCount(derived) ? 'mapped' : 'derived');
+    if (featureCount(derived) === 0 || featureCount(mapped) === 0)
+      throw new HelkError(
+        'method.input',
+        'One of the sets holds no lines.',
+        featureCount(derived) ? 'mapped' : 'derived',
+      );
     const cap = 20 * p.tolerance;
     const rings = 21;
     job.progress(0.1, 'derived against mapped');
@@ -161,7 +192,10 @@ export const streamAgreement = defineMethod({
     const set: string[] = [];
     const lengths: number[] = [];
     const m = metresPerUnit(crs);
-    for (const [name, w] of [['derived', da], ['mapped', db]] as const) {
+    for (const [name, w] of [
+      ['derived', da],
+      ['mapped', db],
+    ] as const) {
       for (const l of w.partings) {
         let length = 0;
         for (let i = 0; i < l.length; i += 2) {
@@ -177,7 +211,11 @@ export const streamAgreement = defineMethod({
     }
     return {
       partings: out.build('line', crs, [textColumn('set', set), numberColumn('length', lengths, 'm')]),
-      figures: { derivedWithin: da.within / da.length, mappedWithin: db.within / db.length, meanOffset: da.offset / da.length },
+      figures: {
+        derivedWithin: da.within / da.length,
+        mappedWithin: db.within / db.length,
+        meanOffset: da.offset / da.length,
+      },
     };
   },
 });

@@ -17,7 +17,19 @@ const EARTH = 6371008.8;
  * rows or columns of cell centres, linearly between the two cells beside it; heights lowered by the earth's curvature less
  * refraction, (1 - k) d² / 2R.
  */
-export function sees(z: Cells, width: number, ex: number, ey: number, eye: number, tx: number, ty: number, target: number, cw: number, ch: number, bend: number): boolean {
+export function sees(
+  z: Cells,
+  width: number,
+  ex: number,
+  ey: number,
+  eye: number,
+  tx: number,
+  ty: number,
+  target: number,
+  cw: number,
+  ch: number,
+  bend: number,
+): boolean {
   const dx = tx - ex;
   const dy = ty - ey;
   const steps = Math.max(Math.abs(dx), Math.abs(dy));
@@ -48,7 +60,23 @@ export function sees(z: Cells, width: number, ex: number, ey: number, eye: numbe
 }
 
 /** Adds 1 to every cell seen from one observer within a radius. O(cells in reach x radius). */
-export function addViewshed(z: Cells, width: number, height: number, ex: number, ey: number, eyeHeight: number, targetHeight: number, radius: number, cw: number, ch: number, bend: number, out: Float32Array, job: Job, from: number, to: number): void {
+export function addViewshed(
+  z: Cells,
+  width: number,
+  height: number,
+  ex: number,
+  ey: number,
+  eyeHeight: number,
+  targetHeight: number,
+  radius: number,
+  cw: number,
+  ch: number,
+  bend: number,
+  out: Float32Array,
+  job: Job,
+  from: number,
+  to: number,
+): void {
   const eye = z[ey * width + ex]! + eyeHeight;
   const rx = Math.min(width, Math.floor(radius / cw));
   const ry = Math.min(height, Math.floor(radius / ch));
@@ -72,13 +100,26 @@ export const visibility = defineMethod({
   about:
     'How many observers see each cell: a straight line from eye to target that no ground rises above, each cell with a line of its own. The earth’s curvature lowers far ground, refraction lifts it by the given share. The visible share is that of cells with elevations that at least one observer sees.',
   keywords: ['viewshed', 'line of sight', 'view', 'seen', 'visible'],
-  sources: ['Fisher 1993, doi:10.1080/02693799308901965 (line of sight on grids)', 'common practice, no source (refraction coefficient 0.13)'],
-  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }), observers: input.features({ label: 'Observers', geometry: 'point' }) },
+  sources: [
+    'Fisher 1993, doi:10.1080/02693799308901965 (line of sight on grids)',
+    'common practice, no source (refraction coefficient 0.13)',
+  ],
+  inputs: {
+    elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }),
+    observers: input.features({ label: 'Observers', geometry: 'point' }),
+  },
   params: z.object({
     eyeHeight: quantity('length', { label: 'Eye height', unit: 'm', min: 0, help: 'Above the ground.' }).default(1.6),
-    targetHeight: quantity('length', { label: 'Target height', unit: 'm', min: 0, help: 'Above the ground.' }).default(0),
+    targetHeight: quantity('length', { label: 'Target height', unit: 'm', min: 0, help: 'Above the ground.' }).default(
+      0,
+    ),
     radius: quantity('length', { label: 'Radius', unit: 'm', above: 0, help: 'How far to look.' }),
-    refraction: number({ label: 'Refraction', min: 0, max: 1, help: 'Share of the curvature that bent light makes up for.' }).default(0.13),
+    refraction: number({
+      label: 'Refraction',
+      min: 0,
+      max: 1,
+      help: 'Share of the curvature that bent light makes up for.',
+    }).default(0.13),
   }),
   outputs: { visible: output.raster('Visible') },
   figures: { visibleShare: { label: 'Visible share (0 to 1)' } },
@@ -87,12 +128,21 @@ export const visibility = defineMethod({
     const [w, h] = cellMetres(elevation.grid, elevation.grid.rows >> 1);
     const diagonal = Math.hypot(w * elevation.grid.columns, h * elevation.grid.rows);
     const km = Math.min(10, diagonal / 1000);
-    return { radius: { value: `${Number(km.toPrecision(2))} km`, reason: km < 10 ? 'the whole grid' : 'as far as single things are made out on a clear day' } };
+    return {
+      radius: {
+        value: `${Number(km.toPrecision(2))} km`,
+        reason: km < 10 ? 'the whole grid' : 'as far as single things are made out on a clear day',
+      },
+    };
   },
   estimate: ({ elevation, observers }, p) => {
     const [w, h] = cellMetres(elevation.grid, elevation.grid.rows >> 1);
     const reach = Math.min(cellCount(elevation.grid), (Math.PI * p.radius * p.radius) / (w * h));
-    return { cells: cellCount(elevation.grid), bytes: cellCount(elevation.grid) * 8, seconds: (observers.count * reach * Math.sqrt(reach / Math.PI)) / 2e8 };
+    return {
+      cells: cellCount(elevation.grid),
+      bytes: cellCount(elevation.grid) * 8,
+      seconds: (observers.count * reach * Math.sqrt(reach / Math.PI)) / 2e8,
+    };
   },
   run: ({ elevation, observers }, p, job) => {
     const { grid } = elevation;
@@ -102,7 +152,8 @@ export const visibility = defineMethod({
     const bend = ((1 - p.refraction) / (2 * EARTH)) * metres;
     const out = new Float32Array(cellCount(grid));
     for (let i = 0; i < out.length; i++) out[i] = band.cells[i]! * 0;
-    const t = observers.crs && grid.crs && !sameCrs(observers.crs, grid.crs) ? transformer(observers.crs, grid.crs) : null;
+    const t =
+      observers.crs && grid.crs && !sameCrs(observers.crs, grid.crs) ? transformer(observers.crs, grid.crs) : null;
     const at = [0, 0];
     let used = 0;
     const n = featureCount(observers);
@@ -113,12 +164,34 @@ export const visibility = defineMethod({
       else [at[0], at[1]] = [observers.xy[2 * c]!, observers.xy[2 * c + 1]!];
       const x = Math.floor((at[0]! - grid.x) / grid.dx);
       const y = Math.floor((grid.y - at[1]!) / grid.dy);
-      if (!(x >= 0 && y >= 0 && x < grid.columns && y < grid.rows) || Number.isNaN(band.cells[y * grid.columns + x]!)) continue;
+      if (!(x >= 0 && y >= 0 && x < grid.columns && y < grid.rows) || Number.isNaN(band.cells[y * grid.columns + x]!))
+        continue;
       used++;
-      addViewshed(band.cells, grid.columns, grid.rows, x, y, p.eyeHeight / metres, p.targetHeight / metres, p.radius / metres, cw, ch, bend, out, job, f / n, (f + 1) / n);
+      addViewshed(
+        band.cells,
+        grid.columns,
+        grid.rows,
+        x,
+        y,
+        p.eyeHeight / metres,
+        p.targetHeight / metres,
+        p.radius / metres,
+        cw,
+        ch,
+        bend,
+        out,
+        job,
+        f / n,
+        (f + 1) / n,
+      );
     }
     if (!used) throw new HelkError('method.input', 'No observer stands on ground with an elevation.', 'observers');
-    if (used < n) job.note('look', 'observers.outside', `${n - used} of ${n} observers stand outside the elevations and were left out.`);
+    if (used < n)
+      job.note(
+        'look',
+        'observers.outside',
+        `${n - used} of ${n} observers stand outside the elevations and were left out.`,
+      );
     let seen = 0;
     let present = 0;
     for (let i = 0; i < out.length; i++) {
@@ -126,6 +199,9 @@ export const visibility = defineMethod({
       present++;
       if (out[i]! > 0) seen++;
     }
-    return { visible: measureRaster(grid, out, { name: 'observers', unit: '', storedType: 'int16' }), figures: { visibleShare: present ? seen / present : 0 } };
+    return {
+      visible: measureRaster(grid, out, { name: 'observers', unit: '', storedType: 'int16' }),
+      figures: { visibleShare: present ? seen / present : 0 },
+    };
   },
 });

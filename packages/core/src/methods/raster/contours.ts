@@ -1,0 +1,106 @@
+import { z } from 'zod';
+import { HelkError } from '../../errors';
+import { FeaturesBuilder } from '../../data/features';
+import { cellCount, cellMetres, firstBand } from '../../data/raster';
+import { numberColumn, textColumn } from '../../data/table';
+import { defineMethod, input, output } from '../../method/define';
+import { choice, number } from '../../method/params';
+import { chaikin, isolines } from '../../numeric/contour';
+import { summarise } from '../../numeric/statistics';
+import { displayUnit } from '../../data/quantity';
+import { roundNear } from './reproject';
+
+const MOST_LEVELS = 1000;
+
+export const contours = defineMethod({
+  id: 'raster.contours',
+  version: 1,
+  title: 'Contours',
+  question: 'Where are the lines of equal value?',
+  about:
+    'Lines of equal value through the cell centres, one level every interval from the base. Crossings are interpolated linearly; lines within the grid close on themselves, none crosses a missing cell. Columns: level, and whether it is an index line (every n-th from the base). Smoothing cuts corners for drawing and moves lines by less than a cell. Length is that of the lines as they are given, in metres.',
+  keywords: ['isoline', 'contour line', 'elevation lines', 'isohypse', 'level'],
+  sources: [
+    'Lorensen and Cline 1987, doi:10.1145/37402.37422 (marching squares)',
+    'Chaikin 1974, doi:10.1016/0146-664X(74)90028-8 (smoothing)',
+  ],
+  inputs: { raster: input.raster({ band: 'measure' }) },
+  params: z.object({
+    interval: number({ label: 'Interval', above: 0, help: 'Between levels, in the unit of the values.' }),
+    base: number({ label: 'Base', help: 'A level to count from.' }).default(0),
+    indexEvery: number({ label: 'Index line every', min: 1, help: 'n-th line counted from the base.' }).default(5),
+    smooth: choice({ none: 'none', light: 'light', strong: 'strong' }, { label: 'Smoothing' }).default('none'),
+    from: number({ label: 'From', help: 'Lowest level; empty for all.' }).optional(),
+    to: number({ label: 'To', help: 'Highest level; empty for all.' }).optional(),
+  }),
+  outputs: { contours: output.features('Contours') },
+  figures: { levels: { label: 'Levels' }, lines: { label: 'Lines' }, length: { label: 'Length', unit: 'm' } },
+  suggest: ({ raster }) => {
+    const b = raster.bands[0]!;
+    const f = b.facts;
+    if (!f || !(f.summary.max > f.summary.min)) return {};
+    const range = f.percentiles['99']! - f.percentiles['1']! || f.summary.max - f.summary.min;
+    const unit = b.unit ? ` ${displayUnit(b.unit)}` : '';
+    return {
+      interval: {
+        value: roundNear(range / 20),
+        reason: `about twenty levels over the middle 98 % of the values (${Number(range.toPrecision(3))}${unit})`,
+      },
+    };
+  },
+  estimate: ({ raster }, p) => {
+    const f = raster.bands[0]!.facts?.summary;
+    const n = cellCount(raster.grid);
+    const levels = f ? (f.max - f.min) / p.interval : 10;
+    return { cells: n, bytes: n * 12, seconds: (n * Math.max(1, levels)) / 2e8 };
+  },
+  run: ({ raster }, p, job) => {
+    const { grid } = raster;
+    const band = firstBand(raster);
+    const { min, max } = summarise(band.cells);
+    const first = Math.ceil((Math.max(min, p.from ?? -Infinity) - p.base) / p.interval - 1e-9);
+    const last = Math.floor((Math.min(max, p.to ?? Infinity) - p.base) / p.interval + 1e-9);
+    if (last - first + 1 > MOST_LEVELS)
+      throw new HelkError(
+        'method.parameter',
+        `interval: ${last - first + 1} levels between ${min} and ${max} are more than ${MOST_LEVELS}; take a larger one.`,
+        'interval',
+      );
+    const b = new FeaturesBuilder();
+    const level: number[] = [];
+    const index: string[] = [];
+    let length = 0;
+    let levels = 0;
+    const times = { none: 0, light: 1, strong: 3 }[p.smooth];
+    for (let k = first; k <= last; k++) {
+      job.progress((k - first) / Math.max(1, last - first + 1), `level ${k - first + 1} of ${last - first + 1}`);
+      const value = Number((p.base + k * p.interval).toPrecision(12));
+      const lines = isolines(band.cells, grid.columns, grid.rows, value);
+      if (lines.length) levels++;
+      for (const raw of lines) {
+        const l = times ? chaikin(raw, times) : raw;
+        for (let i = 0; i < l.length; i += 2) {
+          b.coordinate(grid.x + l[i]! * grid.dx, grid.y - l[i + 1]! * grid.dy);
+          if (i) {
+            const [cw, ch] = cellMetres(grid, Math.min(grid.rows - 1, Math.max(0, Math.floor(l[i + 1]!))));
+            length += Math.hypot((l[i]! - l[i - 2]!) * cw, (l[i + 1]! - l[i - 1]!) * ch);
+          }
+        }
+        b.endRing();
+        b.endPart();
+        b.endFeature();
+        level.push(value);
+        index.push(String(k % Math.round(p.indexEvery) === 0));
+      }
+    }
+    const flags = {
+      ...textColumn('index', index),
+      type: 'boolean' as const,
+      values: Float64Array.from(index, (v) => (v === 'true' ? 1 : 0)),
+    };
+    return {
+      contours: b.build('line', grid.crs, [numberColumn('level', level, band.unit), flags]),
+      figures: { levels, lines: level.length, length },
+    };
+  },
+});

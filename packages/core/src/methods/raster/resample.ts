@@ -1,0 +1,85 @@
+import { z } from 'zod';
+import { HelkError } from '../../errors';
+import { cellCount, type Grid } from '../../data/raster';
+import { formatQuantity, type Quantity } from '../../data/quantity';
+import { defineMethod, input, output, type Check } from '../../method/define';
+import { cellSize } from '../../method/params';
+import { nearestCheck, resamplingParam, sizeInCrs, warp } from './reproject';
+import { cellText } from '../../data/arrival';
+
+/** The grid of another cell size from the same north-west corner; the last cells may reach over the edge. */
+function coarser(g: Grid, size: number): Grid {
+  return {
+    ...g,
+    dx: size,
+    dy: size,
+    columns: Math.max(1, Math.ceil((g.columns * g.dx) / size - 1e-6)),
+    rows: Math.max(1, Math.ceil((g.rows * g.dy) / size - 1e-6)),
+  };
+}
+
+export const resample = defineMethod({
+  id: 'raster.resample',
+  version: 1,
+  title: 'Resample',
+  question: 'What if the cells were larger or smaller?',
+  about:
+    'The same values on cells of another size, from the same north-west corner in the same system. Measures are interpolated (bilinear) or averaged, classes take the nearest or the most frequent. Larger cells want mean or mode, so that every source cell counts.',
+  keywords: ['coarser', 'finer', 'aggregate', 'cell size', 'resolution'],
+  sources: [
+    'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
+    'common practice, no source (mean and mode by cell centres)',
+  ],
+  inputs: { raster: input.raster() },
+  params: z.object({ cellSize: cellSize({ label: 'Cell size' }), resampling: resamplingParam.default('auto') }),
+  outputs: { resampled: output.raster('Resampled') },
+  figures: {},
+  checks: ({ raster }, p): Check[] => {
+    const checks: Check[] = [];
+    const odd = nearestCheck(raster.bands[0]!.kind, p.resampling);
+    if (odd) checks.push(odd);
+    if (p.cellSize !== 'auto' && raster.grid.crs) {
+      const size = sizeInCrs(p.cellSize, raster.grid.crs);
+      if (
+        size > 1.9 * raster.grid.dx &&
+        (p.resampling === 'auto' || p.resampling === 'bilinear') &&
+        raster.bands[0]!.kind === 'measure'
+      ) {
+        checks.push({
+          level: 'look',
+          code: 'resampling.coarser',
+          about: 'resampling',
+          message: 'Cells become larger: bilinear looks at four of the cells only, the mean at all of them.',
+          mend: { label: 'Use the mean', set: { resampling: 'mean' } },
+        });
+      }
+    }
+    return checks;
+  },
+  suggest: ({ raster }) => {
+    const unit = raster.grid.crs?.geographic ? '°' : (raster.grid.crs?.unit ?? '');
+    return {
+      cellSize: {
+        value: formatQuantity({ value: Number((2 * raster.grid.dx).toPrecision(8)), unit }),
+        reason: `twice the present ${cellText(raster)}`,
+      },
+    };
+  },
+  estimate: ({ raster }) => ({
+    cells: cellCount(raster.grid),
+    bytes: cellCount(raster.grid) * 8,
+    seconds: cellCount(raster.grid) / 1.5e7,
+  }),
+  run: ({ raster }, p, job) => {
+    const q = p.cellSize as Quantity;
+    const size = raster.grid.crs ? sizeInCrs(q, raster.grid.crs) : q.value;
+    const grid = coarser(raster.grid, size);
+    if (cellCount(grid) > 2 ** 31)
+      throw new HelkError(
+        'method.memory',
+        `The result would have ${(cellCount(grid) / 1e6).toFixed(0)} million cells; take larger cells.`,
+        'cellSize',
+      );
+    return { resampled: warp(raster, grid, p.resampling, job, 'resampling'), figures: {} };
+  },
+});
