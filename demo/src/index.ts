@@ -1,2 +1,3 @@
 export * from './landscape';
 export * from './elevation';
+export * from './features';

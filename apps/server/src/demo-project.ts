@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { makeElevation, makeLandscape } from '@helk/demo';
-import { writeGeoTiff } from '@helk/core/formats';
+import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeWalk } from '@helk/demo';
+import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from './app';
 import { newId } from './store/project-store';
@@ -12,7 +12,8 @@ import { newId } from './store/project-store';
  */
 export async function makeDemo({ projects, runs }: Context, log: (s: string) => void): Promise<string> {
   log('Making the sample island of Veyra …');
-  const { tiles } = makeElevation(makeLandscape());
+  const land = makeLandscape();
+  const { tiles } = makeElevation(land);
   const p = await projects.create('Veyra landscape plan');
   await p
     .db('project')
@@ -28,16 +29,19 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   };
   const batch = newId();
   const ids: string[] = [];
-  for (const t of tiles) {
+  const take = async (name: string, bytes: Uint8Array | string, set: string | null): Promise<string[]> => {
     const upload = join(projects.uploads, newId());
-    await writeFile(upload, writeGeoTiff(t.raster));
-    const r = await finished(await runs.takeIn(p, upload, { name: `${t.name}.tif`, batch, crs: null }));
-    ids.push(...r.outputs);
-  }
+    await writeFile(upload, bytes);
+    return (await finished(await runs.takeIn(p, upload, { name, batch: set, crs: null }))).outputs;
+  };
+  for (const t of tiles) ids.push(...(await take(`${t.name}.tif`, writeGeoTiff(t.raster), batch)));
   const run = (method: string, inputs: Record<string, string[]>): Promise<ApiRun> =>
     runs.start(p, { method, inputs, params: {}, seed: 1, variantOf: null }).then(finished);
   const mosaic = await run('raster.mosaic', { tiles: ids });
   await run('raster.gaps', { raster: mosaic.outputs });
+  await take('veyra-mapped-streams.geojson', writeGeoJson(makeMappedStreams(land)), null);
+  await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
+  await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
   log('The sample project is ready.');
   return p.id;
 }

@@ -55,6 +55,8 @@ function rasterChecks(info: RasterInfo, checks: Check[]): void {
         message: `${value} stands apart from all other values${of} and looks like a missing-value code (${count} ${count === 1 ? 'cell' : 'cells'}).`,
       });
     }
+    // Orders and counts are missing where there is nothing to count.
+    if (b.role === 'order') continue;
     if (f.enclosedCells > 0) {
       checks.push({
         level: 'look',

@@ -4,16 +4,17 @@ import { BenchStore } from '../state/bench.store';
 import { Views } from '../state/cursor';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { HistogramChart } from './histogram';
+import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
 import { TableView } from './table-view';
 
-type Tab = 'values' | 'changed' | 'gaps' | 'table';
+type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
 
 /** What the active dataset says: its values, what a run changed, where it has holes; and the readout of a place. */
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [HistogramChart, Readout, TableView],
+  imports: [HistogramChart, ProfileChart, Readout, TableView],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -96,6 +97,8 @@ type Tab = 'values' | 'changed' | 'gaps' | 'table';
               </div>
             }
           }
+        } @else if (tab() === 'profile' && bench.selectedItem()) {
+          <helk-profile-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'table' && bench.selectedItem()) {
           <helk-table-view class="flex-1 min-w-0 min-h-0" [item]="bench.selectedItem()!" />
         } @else {
@@ -149,7 +152,11 @@ export class Evidence {
     const d = this.bench.selectedItem();
     const b = this.band();
     if (!d) return [];
-    if (!b) return [{ id: 'table' as Tab, label: 'Table' }];
+    if (!b)
+      return [
+        ...(d.role === 'profile' ? [{ id: 'profile' as Tab, label: 'Profile' }] : []),
+        { id: 'table' as Tab, label: 'Table' },
+      ];
     return [
       ...(this.change() ? [{ id: 'changed' as Tab, label: this.change()!.tab }] : []),
       { id: 'values' as Tab, label: 'Values' },

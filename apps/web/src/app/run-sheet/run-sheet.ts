@@ -150,9 +150,15 @@ export class RunSheet {
         out[role] = (set.length ? set : fits.filter((d) => shown.includes(d.id))).map((d) => d.id);
         continue;
       }
-      if (spec.least === 0) continue;
+      // A dataset named like the role stands in it: "veyra-mapped-streams" for mapped.
+      const named =
+        spec.kind !== 'features'
+          ? undefined
+          : fits.find((d) => d.name.toLowerCase().includes(role.toLowerCase()) && !used.has(d.id));
+      if (spec.least === 0 && !named) continue;
       const pick =
         fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
+        named ??
         shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ??
         [...fits].reverse().find((d) => !used.has(d.id));
       if (pick) {

@@ -1,6 +1,14 @@
 import { computed, effect, inject, untracked } from '@angular/core';
 import { patchState, signalStore, withComputed, withHooks, withMethods, withState } from '@ngrx/signals';
-import { defaultStyle, scaleOf, sharedScale, type RasterInfo, type RasterStyle, type Scale } from '@helk/core';
+import {
+  CATEGORY_COLOURS,
+  defaultStyle,
+  scaleOf,
+  sharedScale,
+  type RasterInfo,
+  type RasterStyle,
+  type Scale,
+} from '@helk/core';
 import { Api } from '../api/api';
 import { ProjectStore, type DatasetItem } from './project.store';
 
@@ -62,6 +70,14 @@ interface BenchState {
 }
 
 const VECTOR: VectorStyle = { colour: '#d6246e', width: 2, fill: 0.15, opacity: 1, visible: true };
+/** Colours of feature results by role; sources take the next of the readable set. */
+const ROLE_COLOURS: Record<string, string> = {
+  streams: '#1f78b4',
+  gaps: '#d6246e',
+  partings: '#d6246e',
+  watersheds: '#7a4f9a',
+  contours: '#7a5230',
+};
 const THEME = 'helk.theme';
 
 const startDark = (): boolean => {
@@ -124,7 +140,18 @@ export const BenchStore = signalStore(
     const change = (pane: number, f: (p: Pane) => Pane): void =>
       patchState(s, { panes: s.panes().map((p) => (p.id === pane ? f(p) : p)) });
     const layerFor = (d: DatasetItem): Layer =>
-      d.info.kind === 'raster' ? { dataset: d.id, raster: defaultStyle(d.info) } : { dataset: d.id, vector: VECTOR };
+      d.info.kind === 'raster'
+        ? { dataset: d.id, raster: defaultStyle(d.info) }
+        : {
+            dataset: d.id,
+            vector: {
+              ...VECTOR,
+              width: d.role === 'contours' ? 1 : VECTOR.width,
+              colour:
+                ROLE_COLOURS[d.role ?? ''] ??
+                CATEGORY_COLOURS[project.datasetIds().indexOf(d.id) % CATEGORY_COLOURS.length]!,
+            },
+          };
     /** A result is drawn like what it was made from, where both hold the same kind of values: so that they can be compared. */
     const inherited = (d: DatasetItem): Layer => {
       const own = layerFor(d);

@@ -10,3 +10,5 @@ export { resample } from './resample';
 export { smooth } from './smooth';
 export { contours } from './contours';
 export { profile } from './profile';
+export { formula } from './formula';
+export { recode } from './recode';

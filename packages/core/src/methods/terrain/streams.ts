@@ -119,7 +119,13 @@ export const streams = defineMethod({
     ]);
     return {
       streams,
-      raster: measureRaster(grid, raster, { name: 'stream order', unit: '', storedType: 'int16', missingCode: 0 }),
+      raster: measureRaster(grid, raster, {
+        name: 'stream order',
+        unit: '',
+        role: 'order',
+        storedType: 'int16',
+        missingCode: 0,
+      }),
       figures: {
         length: total,
         links: links.cells.length,

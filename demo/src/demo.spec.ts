@@ -1,0 +1,40 @@
+import { bandFacts, featureCount, runMethod, methodOf, type Features } from '@helk/core';
+import { setupNode } from '@helk/node';
+import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeWalk } from './index';
+
+describe('the sample island', () => {
+  setupNode();
+  const land = makeLandscape();
+  const { tiles, truth } = makeElevation(land);
+
+  it('is the same for the same seed', () => {
+    const again = makeElevation(land);
+    expect(again.tiles.map((t) => t.raster.bands[0]!.cells)).toEqual(tiles.map((t) => t.raster.bands[0]!.cells));
+    expect(again.truth).toEqual(truth);
+  });
+  it('has five overlapping tiles, two enclosed holes, deep pits, a raised tile and another missing value', async () => {
+    const o = await runMethod(methodOf('raster.mosaic'), { tiles: tiles.map((t) => t.raster) }, {});
+    expect(o.figures['tiles']).toBe(5);
+    expect(o.figures['overlapCells'] as number).toBeGreaterThan(10_000);
+    const holes = truth.holes.reduce((s, h) => s + h.cells, 0);
+    expect(o.figures['enclosedCells']).toBe(holes);
+    expect(o.notes.find((n) => n.code === 'mosaic.step')?.message).toContain('Tile 5 lies 5.00 m above');
+    const m = o.outputs[0]!.data;
+    if (m.kind !== 'raster') throw new Error('not a raster');
+    const f = bandFacts(m.bands[0]!, m.grid);
+    expect(f.enclosedGaps).toBe(2);
+    expect(f.summary.min).toBeLessThan(-100);
+    expect(new Set(tiles.map((t) => t.raster.bands[0]!.missingCode)).size).toBe(2);
+  });
+  it('has streams that join, one of them diverted, a gauge beside the water and a path of 10.4 km', () => {
+    const streams = makeMappedStreams(land);
+    expect(featureCount(streams)).toBeGreaterThan(60);
+    expect(Math.max(...(streams.columns[1]!.values as Float64Array))).toBeGreaterThanOrEqual(3);
+    expect(featureCount(makeGauge(land))).toBe(1);
+    const w: Features = makeWalk(land);
+    let length = 0;
+    for (let i = 0; i + 3 < w.xy.length; i += 2)
+      length += Math.hypot(w.xy[i + 2]! - w.xy[i]!, w.xy[i + 3]! - w.xy[i + 1]!);
+    expect(length).toBeCloseTo(10_400, 3);
+  });
+});

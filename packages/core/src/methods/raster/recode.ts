@@ -1,0 +1,203 @@
+import { z } from 'zod';
+import { HelkError } from '../../errors';
+import { cellCount, firstBand, MISSING_CLASS, missingOf, type Band, type ClassEntry } from '../../data/raster';
+import { defineMethod, input, output, type Check } from '../../method/define';
+import { text } from '../../method/params';
+
+export interface RecodeRule {
+  /** Closed interval; a single value has both ends alike. */
+  from: number;
+  to: number;
+  value: number;
+  label: string;
+}
+
+export interface Recode {
+  rules: RecodeRule[];
+  /** What becomes of values that no rule covers; null when nothing is said. */
+  rest: 'keep' | 'missing' | { value: number; label: string } | null;
+}
+
+const NUMBER = String.raw`[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?`;
+const RULE = new RegExp(
+  String.raw`^(?:(${NUMBER})\s*(?:\.\.|to)\s*(${NUMBER})|(${NUMBER}(?:\s*,\s*${NUMBER})*)|(\*))\s*(?:=|->)\s*(?:(keep|missing)|([+-]?\d+)(?:\s+(.*))?)$`,
+  'i',
+);
+
+/**
+ * Reads rules like `1..5 = 2 reed; 6, 8 = 1 water; * = keep`: intervals (both ends belong), values, and a rest.
+ *
+ * @throws HelkError `method.parameter` with the rule that cannot be read.
+ */
+export function parseRules(text: string): Recode {
+  const rules: RecodeRule[] = [];
+  let rest: Recode['rest'] = null;
+  for (const part of text
+    .split(/[;\n]/)
+    .map((s) => s.trim())
+    .filter(Boolean)) {
+    const m = RULE.exec(part);
+    if (!m)
+      throw new HelkError(
+        'method.parameter',
+        `rules: "${part}" cannot be read; write 1..5 = 2 reed, or 6, 8 = 1 water, or * = keep.`,
+        'rules',
+      );
+    const label = (m[7] ?? '').trim();
+    if (m[4]) {
+      rest = m[5] ? (m[5].toLowerCase() as 'keep' | 'missing') : { value: Number(m[6]), label };
+      continue;
+    }
+    const value = m[5] ? (m[5].toLowerCase() === 'missing' ? MISSING_CLASS : NaN) : Number(m[6]);
+    if (value !== value)
+      throw new HelkError('method.parameter', `rules: "${part}": only the rest (*) can be kept.`, 'rules');
+    const spans: [number, number][] = m[3]
+      ? m[3].split(',').map((v): [number, number] => [Number(v), Number(v)])
+      : [[Number(m[1]), Number(m[2])]];
+    for (const [from, to] of spans) {
+      if (from > to)
+        throw new HelkError('method.parameter', `rules: in "${part}" the first value is above the second.`, 'rules');
+      rules.push({ from, to, value, label });
+    }
+  }
+  if (!rules.length) throw new HelkError('method.parameter', 'rules: there is no rule.', 'rules');
+  return { rules, rest };
+}
+
+/** Pairs of rules with different results that claim the same value, inside their intervals rather than at a shared end. */
+export function clashes(rules: RecodeRule[]): [RecodeRule, RecodeRule][] {
+  const out: [RecodeRule, RecodeRule][] = [];
+  rules.forEach((a, i) => {
+    for (const b of rules.slice(i + 1)) {
+      if (a.value !== b.value && Math.max(a.from, b.from) <= Math.min(a.to, b.to)) out.push([a, b]);
+    }
+  });
+  return out;
+}
+
+const span = (r: RecodeRule): string => (r.from === r.to ? String(r.from) : `${r.from}..${r.to}`);
+
+export const recode = defineMethod({
+  id: 'raster.recode',
+  version: 1,
+  title: 'Recode',
+  question: 'Which classes do these values make?',
+  about:
+    'Classes from values by rules: `1..5 = 2 reed; 6, 8 = 1 water; * = keep`. Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless a rest (*) says otherwise, and are counted; values that two rules with different results claim are counted as clashes.',
+  keywords: ['reclassify', 'classes', 'categories', 'rules', 'merge classes', 'lookup'],
+  sources: ['common practice, no source'],
+  inputs: { raster: input.raster() },
+  params: z.object({ rules: text({ label: 'Rules', help: 'Separated by semicolons: 1..5 = 2 reed; * = keep' }) }),
+  outputs: { recoded: output.raster('Recoded') },
+  figures: {
+    uncoveredValues: { label: 'Values no rule covers' },
+    uncoveredCells: { label: 'Cells with such values' },
+    clashes: { label: 'Values two rules claim' },
+  },
+  checks: ({ raster }, p): Check[] => {
+    const { rules, rest } = parseRules(p.rules);
+    const checks: Check[] = clashes(rules).map(([a, b]) => ({
+      level: 'look',
+      code: 'recode.clash',
+      about: 'rules',
+      message: `${span(a)} and ${span(b)} claim the same values; the first rule wins.`,
+    }));
+    const f = raster.bands[0]!.facts;
+    if (f && rest === null) {
+      const low = Math.min(...rules.map((r) => r.from));
+      const high = Math.max(...rules.map((r) => r.to));
+      if (f.summary.min < low || f.summary.max > high) {
+        checks.push({
+          level: 'look',
+          code: 'recode.range',
+          about: 'rules',
+          message: `The values run from ${f.summary.min} to ${f.summary.max}, the rules from ${low} to ${high}: the others become missing.`,
+        });
+      }
+      const sorted = [...rules].sort((a, b) => a.from - b.from);
+      let reach = sorted[0]!.to;
+      for (const r of sorted.slice(1)) {
+        const whole = /int/.test(raster.bands[0]!.storedType);
+        if (r.from > reach && !(whole && r.from <= reach + 1))
+          checks.push({
+            level: 'look',
+            code: 'recode.between',
+            about: 'rules',
+            message: `No rule covers the values between ${reach} and ${r.from}: they become missing.`,
+          });
+        reach = Math.max(reach, r.to);
+      }
+    }
+    return checks;
+  },
+  estimate: ({ raster }) => ({
+    cells: cellCount(raster.grid),
+    bytes: cellCount(raster.grid) * 8,
+    seconds: cellCount(raster.grid) / 3e7,
+  }),
+  run: ({ raster }, p, job) => {
+    const band = firstBand(raster);
+    const missing = missingOf(band);
+    const { rules, rest } = parseRules(p.rules);
+    const out = new Int32Array(band.cells.length);
+    const uncovered = new Set<number>();
+    const claimed = new Set<number>();
+    const clashing = clashes(rules);
+    let uncoveredCells = 0;
+    let fraction = false;
+    for (let i = 0; i < out.length; i++) {
+      if ((i & 0xfffff) === 0) job.progress(i / out.length, 'recoding');
+      const v = band.cells[i]!;
+      if (v !== v || v === missing) {
+        out[i] = MISSING_CLASS;
+        continue;
+      }
+      let rule: RecodeRule | undefined;
+      for (const r of rules) {
+        if (v >= r.from && v <= r.to) {
+          rule = r;
+          break;
+        }
+      }
+      for (const [a, b] of clashing) if (v >= a.from && v <= a.to && v >= b.from && v <= b.to) claimed.add(v);
+      if (rule) out[i] = rule.value;
+      else {
+        uncoveredCells++;
+        if (uncovered.size < 1_000_000) uncovered.add(v);
+        if (rest === 'keep') {
+          fraction ||= v !== Math.round(v);
+          out[i] = Math.round(v);
+        } else out[i] = rest && rest !== 'missing' ? rest.value : MISSING_CLASS;
+      }
+    }
+    if (fraction) job.note('look', 'recode.rounded', 'Kept values were rounded: classes are whole numbers.');
+    if (uncoveredCells && rest === null)
+      job.note(
+        'look',
+        'recode.uncovered',
+        `${uncovered.size} ${uncovered.size === 1 ? 'value' : 'values'} in ${uncoveredCells} cells are covered by no rule and became missing.`,
+      );
+    const labels = new Map<number, string>(
+      (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.label]),
+    );
+    for (const r of [...rules].reverse())
+      if (r.value !== MISSING_CLASS) labels.set(r.value, r.label || labels.get(r.value) || String(r.value));
+    if (rest && typeof rest === 'object') labels.set(rest.value, rest.label || String(rest.value));
+    const classes: ClassEntry[] = [...labels]
+      .sort((a, b) => a[0] - b[0])
+      .map(([value, label]) => ({ value, label, colour: null }));
+    const result: Band = {
+      name: band.name,
+      unit: null,
+      kind: 'category',
+      storedType: 'int16',
+      missingCode: null,
+      classes,
+      cells: out,
+    };
+    return {
+      recoded: { kind: 'raster', grid: raster.grid, bands: [result] },
+      figures: { uncoveredValues: uncovered.size, uncoveredCells, clashes: claimed.size },
+    };
+  },
+});
