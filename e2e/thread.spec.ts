@@ -87,7 +87,27 @@ test('colours, classes, light, missing cells and swipe are drawn at once, withou
   const editor = page.getByTestId('style-editor');
   let asked = 0;
   page.on('request', (r) => (asked += /chunks|features/.test(r.url()) ? 1 : 0));
-  await editor.getByRole('radio', { name: 'Heather to lichen' }).click();
+  // From the click to the first picture with other colours in it, as the page itself sees it.
+  const drawn = await pane.evaluate(async (el) => {
+    const sum = (): number => {
+      let s = 0;
+      for (const c of el.querySelectorAll('canvas')) {
+        if (!c.width || !c.height) continue;
+        const d = c.getContext('2d')!.getImageData(c.width / 2 - 40, c.height / 2 - 40, 80, 80).data;
+        for (let i = 0; i < d.length; i += 16) s += d[i]! + 3 * d[i + 2]!;
+      }
+      return s;
+    };
+    const before = sum();
+    const radio = [...document.querySelectorAll<HTMLElement>('[role=radio]')].find((r) =>
+      r.textContent?.includes('Heather to lichen'),
+    )!;
+    const start = performance.now();
+    radio.click();
+    while (sum() === before && performance.now() - start < 5000) await new Promise((r) => requestAnimationFrame(r));
+    return performance.now() - start;
+  });
+  console.log(`  new colours drawn ${drawn.toFixed(0)} ms after the click`);
   await expect(editor.getByRole('radio', { name: 'Heather to lichen' })).toHaveAttribute('aria-checked', 'true');
   await editor.getByLabel('Number of classes').selectOption('5');
   await expect(pane.locator('[data-testid^=key-]')).toContainText(' to ');

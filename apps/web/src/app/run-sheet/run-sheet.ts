@@ -144,6 +144,10 @@ export class RunSheet {
       .reverse();
     for (const [role, spec] of Object.entries(this.method().inputs)) {
       const fits = this.fitting(spec);
+      if (spec.many && spec.least < 2 && selected && !selected.batch && fits.some((d) => d.id === selected.id)) {
+        out[role] = [selected.id];
+        continue;
+      }
       if (spec.many) {
         const batch = selected?.batch ?? [...fits].reverse().find((d) => d.batch)?.batch;
         const set = fits.filter((d) => batch && d.batch === batch);
