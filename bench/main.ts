@@ -13,6 +13,7 @@ import { layTile } from '@helk/core/methods/raster/mosaic';
 import { shadeRow, shader } from '@helk/core/methods/terrain/light';
 import { setupNode } from '@helk/node';
 import { ground } from './ground';
+import { tileServing } from './tiles';
 
 setupNode();
 const size = Number(process.argv[2] ?? 4096);
@@ -93,3 +94,6 @@ for (const [name, s] of Object.entries(ours)) {
     `${name.padEnd(12)} ${s.toFixed(3).padStart(7)}   ${(s / limit).toFixed(1).padStart(14)}   ${(t?.toFixed(3) ?? 'not installed').padStart(12)}   ${(t ? (s / t).toFixed(2) : '–').padStart(16)}`,
   );
 }
+
+const t = await tileServing(cells, size);
+print(`\ntile serving ${t.chunks} chunks, ${t.megabytes.toFixed(0)} MB of cells in ${t.seconds.toFixed(2)} s: ${(t.seconds / t.inflate).toFixed(1)} x inflating the same bytes in memory (${t.inflate.toFixed(2)} s)`);

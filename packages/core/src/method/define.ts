@@ -1,5 +1,5 @@
 import type { z } from 'zod';
-import type { Dataset, DatasetInfo, FeaturesInfo, RasterInfo } from '../data/dataset';
+import type { DatasetInfo, FeaturesInfo, RasterInfo } from '../data/dataset';
 import type { Features, GeometryType } from '../data/features';
 import type { Raster } from '../data/raster';
 import type { Table } from '../data/table';
@@ -142,5 +142,3 @@ export function defineMethod<
   // The registry holds methods of every shape; inputs are checked against `inputs` before `run` sees them.
   return m as unknown as Method;
 }
-
-export type Result = Record<string, Dataset>;

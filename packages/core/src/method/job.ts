@@ -40,15 +40,3 @@ export class LocalJob implements Job {
     this.notes.push({ level, code, message });
   }
 }
-
-/** A job whose progress is a slice of another's, for methods made of stages. */
-export function stage(job: Job, from: number, to: number): Job {
-  return {
-    progress: (share, name) => job.progress(from + (to - from) * share, name),
-    note: (l, c, m) => job.note(l, c, m),
-    get cancelled() {
-      return job.cancelled;
-    },
-    random: job.random,
-  };
-}
