@@ -11,6 +11,19 @@ export async function openBench(page: Page, url = '/'): Promise<void> {
   await expect(page.getByTestId('project-name')).not.toHaveText('No project');
 }
 
+/** Opens the sample project, whatever was opened last. */
+export async function openSample(page: Page): Promise<void> {
+  await openBench(page);
+  const name = page.getByTestId('project-name');
+  const sample = 'Veyra landscape plan';
+  if ((await name.textContent()) !== sample) {
+    await page.getByTestId('project-menu').click();
+    await page.getByRole('menuitem', { name: sample }).click();
+  }
+  await expect(name).toHaveText(sample);
+  await expect(page.getByTestId('row-Mosaic').first()).toBeVisible();
+}
+
 /** Asks the ask box and takes the first answer. */
 export async function askFor(page: Page, text: string): Promise<void> {
   await page.keyboard.press('Control+k');

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
 import { readFile } from '@helk/core/formats';
 import type { Raster } from '@helk/core';
-import { askFor, figure, isPainted, openBench, runSheet } from './helpers';
+import { askFor, figure, isPainted, openSample, runSheet } from './helpers';
 
 // One story: the later tests look at what the first one made.
 test.describe.configure({ mode: 'serial' });
@@ -10,7 +10,7 @@ test.describe.configure({ mode: 'serial' });
 test('an analyst goes from tiles to a filled, projected terrain with slope, compares, and carries it out', async ({
   page,
 }) => {
-  await openBench(page);
+  await openSample(page);
   await expect.poll(() => isPainted(page, 1)).toBe(true);
   const first = await page.evaluate(() => performance.getEntriesByName('helk-first-picture')[0]?.startTime ?? NaN);
   console.log(`  first picture of the map ${first.toFixed(0)} ms after the page's start`);
@@ -78,7 +78,7 @@ test('an analyst goes from tiles to a filled, projected terrain with slope, comp
 });
 
 test('colours, classes, light, missing cells and swipe are drawn at once, without the server', async ({ page }) => {
-  await openBench(page);
+  await openSample(page);
   await expect.poll(() => isPainted(page, 1)).toBe(true);
   await page.getByTestId('row-Filled').click();
   await page.waitForLoadState('networkidle');
@@ -120,7 +120,7 @@ test('colours, classes, light, missing cells and swipe are drawn at once, withou
 });
 
 test('a variant opens beside its sibling', async ({ page }) => {
-  await openBench(page);
+  await openSample(page);
   await page.getByTestId('row-Slope').click();
   await page.getByTestId('row-Slope').hover();
   await page.getByRole('button', { name: 'What can be done with Slope', exact: true }).click();

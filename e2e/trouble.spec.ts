@@ -3,10 +3,10 @@ import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { askFor, newProject, openBench, roughTiff, runSheet, state, takeIn } from './helpers';
+import { askFor, newProject, openBench, openSample, roughTiff, runSheet, state, takeIn } from './helpers';
 
 test('a refused setting is named in words, and the run waits for it', async ({ page }) => {
-  await openBench(page);
+  await openSample(page);
   await page.getByTestId('row-Mosaic').first().click();
   await askFor(page, 'slope');
   await expect(page.getByTestId('run')).toBeEnabled();
@@ -89,7 +89,7 @@ test('projects are made, saved to a file, opened again and deleted; datasets ren
 });
 
 test('everything on the thread is reached by keyboard', async ({ page }) => {
-  await openBench(page);
+  await openSample(page);
   await expect(page.getByTestId('pane-1')).toBeVisible();
   await page.keyboard.press('Control+k');
   await page.keyboard.type('statistics');

@@ -1,10 +1,10 @@
 import { expect, test } from '@playwright/test';
-import { askFor, figure, openBench, runSheet } from './helpers';
+import { askFor, figure, openSample, runSheet } from './helpers';
 
 test('an analyst goes from elevations to streams, their agreement with the map, a watershed and a profile', async ({
   page,
 }) => {
-  await openBench(page);
+  await openSample(page);
   await page.getByTestId('row-Mosaic').first().click();
   await askFor(page, 'coordinate system');
   await runSheet(page);
@@ -52,7 +52,7 @@ test('an analyst goes from elevations to streams, their agreement with the map, 
 });
 
 test('a formula and a recode with a forgotten value are caught before they run', async ({ page }) => {
-  await openBench(page);
+  await openSample(page);
   await page.getByTestId('row-Mosaic').first().click();
   await askFor(page, 'formula');
   await page.getByLabel('Formula').fill('a + nothing');
