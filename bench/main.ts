@@ -96,4 +96,6 @@ for (const [name, s] of Object.entries(ours)) {
 }
 
 const t = await tileServing(cells, size);
-print(`\ntile serving ${t.chunks} chunks, ${t.megabytes.toFixed(0)} MB of cells in ${t.seconds.toFixed(2)} s: ${(t.seconds / t.inflate).toFixed(1)} x inflating the same bytes in memory (${t.inflate.toFixed(2)} s)`);
+print(
+  `\ntile serving ${t.chunks} chunks, ${t.megabytes.toFixed(0)} MB of cells in ${t.seconds.toFixed(2)} s: ${(t.seconds / t.inflate).toFixed(1)} x inflating the same bytes in memory (${t.inflate.toFixed(2)} s)`,
+);

@@ -13,7 +13,10 @@ import { publish, stageDataset } from '../apps/server/src/store/project-store';
  * Chunks of a stored raster over HTTP, six at a time as a browser asks for them, against only inflating the same bytes in
  * memory: what the store and the server add to what cannot be avoided.
  */
-export async function tileServing(cells: Float32Array, size: number): Promise<{ chunks: number; seconds: number; inflate: number; megabytes: number }> {
+export async function tileServing(
+  cells: Float32Array,
+  size: number,
+): Promise<{ chunks: number; seconds: number; inflate: number; megabytes: number }> {
   const dir = mkdtempSync(join(tmpdir(), 'helk-tiles-'));
   const context = await makeContext(configFrom({ HELK_DATA: dir, HELK_WEB: 'none' }, dir));
   const server = createServer(makeApp(context));
@@ -21,24 +24,41 @@ export async function tileServing(cells: Float32Array, size: number): Promise<{ 
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   try {
     const p = await context.projects.create('tiles');
-    const data = measureRaster({ crs: crsOfCode(32627), x: 0, y: 0, dx: 10, dy: 10, columns: size, rows: size }, cells, { name: 'z', unit: 'm' });
-    const id = await stageDataset(p.db, { name: 'z', data, runId: null, role: null, batch: null, source: null, notes: [] }, () => undefined);
+    const data = measureRaster(
+      { crs: crsOfCode(32627), x: 0, y: 0, dx: 10, dy: 10, columns: size, rows: size },
+      cells,
+      { name: 'z', unit: 'm' },
+    );
+    const id = await stageDataset(
+      p.db,
+      { name: 'z', data, runId: null, role: null, batch: null, source: null, notes: [] },
+      () => undefined,
+    );
     await publish(p.db, 'none', [id], { params: {}, figures: {}, notes: [] });
     const n = Math.ceil(size / 512);
-    const wanted = Array.from({ length: n * n }, (_, k) => `${base}/api/projects/${p.id}/datasets/${id}/chunks/0/0/${k % n}/${Math.floor(k / n)}`);
+    const wanted = Array.from(
+      { length: n * n },
+      (_, k) => `${base}/api/projects/${p.id}/datasets/${id}/chunks/0/0/${k % n}/${Math.floor(k / n)}`,
+    );
     const clock = process.hrtime.bigint();
     let bytes = 0;
     const queue = [...wanted];
     await Promise.all(
       Array.from({ length: 6 }, async () => {
-        for (let url = queue.pop(); url; url = queue.pop()) bytes += (await (await fetch(url)).arrayBuffer()).byteLength;
+        for (let url = queue.pop(); url; url = queue.pop())
+          bytes += (await (await fetch(url)).arrayBuffer()).byteLength;
       }),
     );
     const seconds = Number(process.hrtime.bigint() - clock) / 1e9;
     const stored = (await p.db('raster_chunks').where({ level: 0 }).select('bytes')) as { bytes: Buffer }[];
     const again = process.hrtime.bigint();
     for (const c of stored) inflateSync(c.bytes);
-    return { chunks: wanted.length, seconds, inflate: Number(process.hrtime.bigint() - again) / 1e9, megabytes: bytes / 1e6 };
+    return {
+      chunks: wanted.length,
+      seconds,
+      inflate: Number(process.hrtime.bigint() - again) / 1e9,
+      megabytes: bytes / 1e6,
+    };
   } finally {
     server.closeAllConnections();
     await new Promise((r) => server.close(r));
