@@ -45,8 +45,10 @@ export async function tileServing(
     const queue = [...wanted];
     await Promise.all(
       Array.from({ length: 6 }, async () => {
-        for (let url = queue.pop(); url; url = queue.pop())
-          bytes += (await (await fetch(url)).arrayBuffer()).byteLength;
+        for (let url = queue.pop(); url; url = queue.pop()) {
+          const got = await (await fetch(url)).arrayBuffer();
+          bytes += got.byteLength;
+        }
       }),
     );
     const seconds = Number(process.hrtime.bigint() - clock) / 1e9;
