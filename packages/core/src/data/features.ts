@@ -1,4 +1,4 @@
-import type { Crs, Extent } from './crs';
+import { sameCrs, transformer, type Crs, type Extent } from './crs';
 
 export type GeometryType = 'point' | 'line' | 'polygon';
 
@@ -114,4 +114,18 @@ export function valueOf(c: Column, i: number): number | string | boolean | null 
   const v = c.values[i]!;
   if (c.type === 'boolean') return v === 1;
   return v;
+}
+
+/** The features with their coordinates in another CRS, everything else shared; as they are when either CRS is not known. */
+export function featuresIn(f: Features, crs: Crs | null): Features {
+  if (!f.crs || !crs || sameCrs(f.crs, crs)) return f;
+  const t = transformer(f.crs, crs);
+  const xy = new Float64Array(f.xy.length);
+  const out = [0, 0];
+  for (let i = 0; i < xy.length; i += 2) {
+    t(f.xy[i]!, f.xy[i + 1]!, out);
+    xy[i] = out[0]!;
+    xy[i + 1] = out[1]!;
+  }
+  return { ...f, crs, xy };
 }

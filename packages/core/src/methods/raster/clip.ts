@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { sameCrs, transformer } from '../../data/crs';
-import { featureCount, featuresExtent, type Features } from '../../data/features';
+import { featureCount, featuresExtent, featuresIn } from '../../data/features';
 import { bandInfo, cellCount, cellsLike, gridExtent, missingOf, type Band, type Grid } from '../../data/raster';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { bounds, choice } from '../../method/params';
@@ -23,20 +22,6 @@ export function cropGrid(
     column: c0,
     row: r0,
   };
-}
-
-/** The coordinates of features in another CRS, everything else shared. */
-function moved(f: Features, grid: Grid): Features {
-  if (!f.crs || !grid.crs || sameCrs(f.crs, grid.crs)) return f;
-  const t = transformer(f.crs, grid.crs);
-  const xy = new Float64Array(f.xy.length);
-  const out = [0, 0];
-  for (let i = 0; i < xy.length; i += 2) {
-    t(f.xy[i]!, f.xy[i + 1]!, out);
-    xy[i] = out[0]!;
-    xy[i + 1] = out[1]!;
-  }
-  return { ...f, crs: grid.crs, xy };
 }
 
 export const clip = defineMethod({
@@ -88,7 +73,7 @@ export const clip = defineMethod({
   }),
   run: ({ raster, area }, p, job) => {
     let part = p.bounds ? cropGrid(raster.grid, p.bounds) : { grid: raster.grid, column: 0, row: 0 };
-    const zone = area ? moved(area, raster.grid) : null;
+    const zone = area ? featuresIn(area, raster.grid.crs) : null;
     if (zone && part) {
       const e = featureCount(zone) ? featuresExtent(zone) : null;
       const inner = e ? cropGrid(part.grid, e) : null;

@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { sameCrs, transformer } from '../../data/crs';
-import { featureCount } from '../../data/features';
+import { featureCount, featuresIn } from '../../data/features';
 import { unitFactor } from '../../data/quantity';
 import { cellCount, cellMetres, firstBand, measureRaster, type Cells } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
@@ -152,18 +151,14 @@ export const visibility = defineMethod({
     const bend = ((1 - p.refraction) / (2 * EARTH)) * metres;
     const out = new Float32Array(cellCount(grid));
     for (let i = 0; i < out.length; i++) out[i] = band.cells[i]! * 0;
-    const t =
-      observers.crs && grid.crs && !sameCrs(observers.crs, grid.crs) ? transformer(observers.crs, grid.crs) : null;
-    const at = [0, 0];
+    const points = featuresIn(observers, grid.crs);
     let used = 0;
     const n = featureCount(observers);
     for (let f = 0; f < n; f++) {
       if (observers.featureOffsets[f] === observers.featureOffsets[f + 1]) continue;
       const c = observers.ringOffsets[observers.partOffsets[observers.featureOffsets[f]!]!]!;
-      if (t) t(observers.xy[2 * c]!, observers.xy[2 * c + 1]!, at);
-      else [at[0], at[1]] = [observers.xy[2 * c]!, observers.xy[2 * c + 1]!];
-      const x = Math.floor((at[0]! - grid.x) / grid.dx);
-      const y = Math.floor((grid.y - at[1]!) / grid.dy);
+      const x = Math.floor((points.xy[2 * c]! - grid.x) / grid.dx);
+      const y = Math.floor((grid.y - points.xy[2 * c + 1]!) / grid.dy);
       if (!(x >= 0 && y >= 0 && x < grid.columns && y < grid.rows) || Number.isNaN(band.cells[y * grid.columns + x]!))
         continue;
       used++;

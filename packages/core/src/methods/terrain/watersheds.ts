@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { sameCrs, transformer } from '../../data/crs';
-import { featureCount, FeaturesBuilder } from '../../data/features';
+import { featureCount, FeaturesBuilder, featuresIn } from '../../data/features';
 import { cellArea, cellCount, cellMetres } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, type Check } from '../../method/define';
@@ -119,17 +118,13 @@ export const watersheds = defineMethod({
           'threshold',
         );
     } else {
-      const points = outlets!;
-      const t = points.crs && grid.crs && !sameCrs(points.crs, grid.crs) ? transformer(points.crs, grid.crs) : null;
-      const out = [0, 0];
+      const points = featuresIn(outlets!, grid.crs);
       let outside = 0;
       for (let f = 0; f < featureCount(points); f++) {
         for (let part = points.featureOffsets[f]!; part < points.featureOffsets[f + 1]!; part++) {
           const c = points.ringOffsets[points.partOffsets[part]!]!;
-          if (t) t(points.xy[2 * c]!, points.xy[2 * c + 1]!, out);
-          else [out[0], out[1]] = [points.xy[2 * c]!, points.xy[2 * c + 1]!];
-          const column = Math.floor((out[0]! - grid.x) / grid.dx);
-          const row = Math.floor((grid.y - out[1]!) / grid.dy);
+          const column = Math.floor((points.xy[2 * c]! - grid.x) / grid.dx);
+          const row = Math.floor((grid.y - points.xy[2 * c + 1]!) / grid.dy);
           const cell = snapped(
             area,
             w.width,
