@@ -298,6 +298,8 @@ async function run(a: Arguments): Promise<void> {
   print(`${seconds.toFixed(2)} s`);
 }
 
+// A reader that has seen enough (`| head`) closes the pipe; that is no failure.
+process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 1));
 setupNode();
 main(process.argv.slice(2)).catch((e: unknown) => {
   const p = toProblem(e);
