@@ -1,6 +1,7 @@
 import { bandFacts, featureCount, runMethod, methodOf, type Features } from '@helk/core';
 import { setupNode } from '@helk/node';
-import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeWalk } from './index';
+import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeSeabed, makeWalk } from './index';
+import { readFile } from '@helk/core/formats';
 
 describe('the sample island', () => {
   setupNode();
@@ -36,5 +37,20 @@ describe('the sample island', () => {
     for (let i = 0; i + 3 < w.xy.length; i += 2)
       length += Math.hypot(w.xy[i + 2]! - w.xy[i]!, w.xy[i + 3]! - w.xy[i + 1]!);
     expect(length).toBeCloseTo(10_400, 3);
+  });
+  it('has a seabed in two NetCDF grids that meet, in km and positive down, missing on land', async () => {
+    const files = await makeSeabed(land);
+    const grids = await Promise.all(files.map((f) => readFile(f.name, f.bytes)));
+    const [west, east] = grids.map((g) => g.layers[0]!.data);
+    if (west?.kind !== 'raster' || east?.kind !== 'raster') throw new Error('no rasters');
+    expect(west.grid.x + west.grid.columns * west.grid.dx).toBeCloseTo(east.grid.x, 9);
+    for (const r of [west, east]) {
+      const { summary } = bandFacts(r.bands[0]!, r.grid);
+      expect(r.bands[0]!.unit).toBe('km');
+      expect(summary.min).toBeGreaterThan(0);
+      expect(summary.max).toBeGreaterThan(0.8);
+      expect(summary.missing).toBeGreaterThan(500);
+    }
+    expect(grids[0]!.layers[0]!.notes.map((n) => n.code)).toContain('netcdf.down');
   });
 });

@@ -1,3 +1,4 @@
 export * from './landscape';
 export * from './elevation';
 export * from './features';
+export * from './seabed';

@@ -26,7 +26,7 @@ const HELP = `Usage:
   ./helk methods [--json]                        all methods: id, title, question
   ./helk describe METHOD [--json]                inputs, parameters, outputs, figures, sources
   ./helk inspect FILE [--json]                   kind, system, extent, size, bands or columns, checks
-  ./helk run METHOD --in ROLE=FILE[#NAME] … [--set PARAM=VALUE …] --out DIR
+  ./helk run METHOD --in ROLE=FILE[#NAME[:STEP]] … [--set PARAM=VALUE …] --out DIR
              [--seed N] [--json] [--as FORMAT] [--crs EPSG:n]
 Exit code 0: done, 2: refused (standard error says what and why), 1: failed.
 `;
@@ -92,7 +92,7 @@ function one(a: Arguments, what: string): string {
   return first;
 }
 
-async function load(path: string, crs: Crs | null): Promise<Layer[]> {
+async function load(path: string, crs: Crs | null, steps?: Record<string, number>): Promise<Layer[]> {
   let bytes: Uint8Array;
   try {
     if (statSync(path).isDirectory()) throw new HelkError('file.missing', `"${path}" is a folder; name a file.`, path);
@@ -105,7 +105,7 @@ async function load(path: string, crs: Crs | null): Promise<Layer[]> {
       path,
     );
   }
-  return (await readFile(basename(path), bytes, { crs })).layers;
+  return (await readFile(basename(path), bytes, { crs, ...(steps ? { steps } : {}) })).layers;
 }
 
 async function inspect(a: Arguments): Promise<void> {
@@ -124,6 +124,7 @@ async function inspect(a: Arguments): Promise<void> {
         columns: grid.columns,
         rows: grid.rows,
         cellSize: [grid.dx, grid.dy],
+        ...(l.steps ? { steps: l.steps } : {}),
         cellSizeMetres: grid.crs ? cellMetres(grid, grid.rows >> 1) : null,
         bands: info.bands.map((b) => ({
           name: b.name,
@@ -186,6 +187,22 @@ function inputSpec(text: string): { role: string; path: string; layer: string | 
   return { role, path: path.slice(0, hash), layer: path.slice(hash + 1) };
 }
 
+/** `#NAME` names a layer or band, `#NAME:3` the third step (time, level) of a layer that has several. */
+async function choose(path: string, name: string | null, crs: Crs | null): Promise<Layer> {
+  const stepped = name === null ? null : /^(.*):(\d+)$/.exec(name);
+  const layers = await load(path, crs);
+  if (!stepped || layers.some((l) => l.name === name)) return pick(layers, name, path);
+  const layer = pick(layers, stepped[1]!, path);
+  const step = Number(stepped[2]) - 1;
+  if (!layer.steps || step < 0 || step >= layer.steps.length)
+    throw new HelkError(
+      'method.input',
+      `"${layer.name}" in "${path}" has ${layer.steps ? `${layer.steps.length} steps` : 'no steps'}, none numbered ${stepped[2]}.`,
+      path,
+    );
+  return pick(await load(path, crs, { [layer.name]: step }), layer.name, path);
+}
+
 /** The layer, or the raster cut down to the band, of that name. */
 function pick(layers: Layer[], name: string | null, path: string): Layer {
   if (name === null) {
@@ -236,7 +253,7 @@ async function run(a: Arguments): Promise<void> {
         `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,
         role,
       );
-    const l = pick(await load(path, crs), layer, path);
+    const l = await choose(path, layer, crs);
     (data[role] ??= []).push(l.data);
     (names[role] ??= []).push(l.name);
     (inputs[role] ??= []).push(layer ? `${path}#${layer}` : path);

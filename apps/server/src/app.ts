@@ -6,7 +6,9 @@ import { Projects } from './projects';
 import { catalogueRoutes } from './routes/catalogue';
 import { datasetRoutes } from './routes/datasets';
 import { projectRoutes } from './routes/projects';
+import { reviewRoutes } from './routes/reviews';
 import { runRoutes } from './routes/runs';
+import { sampleRoutes } from './routes/samples';
 import { WorkerPool } from './work/pool';
 import { RunService } from './work/runs';
 
@@ -30,8 +32,10 @@ export function makeApp(context: Context): Express {
   app.disable('x-powered-by');
   app.use(guard(context.config));
   catalogueRoutes(app);
+  sampleRoutes(app, context);
   projectRoutes(app, context);
   datasetRoutes(app, context);
+  reviewRoutes(app, context);
   runRoutes(app, context);
   const { webDir } = context.config;
   if (webDir) {

@@ -1,5 +1,6 @@
 import { rm } from 'node:fs/promises';
 import { forecast, HelkError, methodOf, type DatasetInfo, type Forecast, type Method, type Problem } from '@helk/core';
+import type { LayerChoice } from '@helk/core/formats';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
 import { endRun, getDatasetRow, getRun, listDatasets, newId, now, type RunRow } from '../store/project-store';
@@ -70,14 +71,14 @@ export class RunService {
   async takeIn(
     project: Project,
     upload: string,
-    o: { name: string; batch: string | null; crs: string | null },
+    o: { name: string; batch: string | null; crs: string | null; choices?: LayerChoice[] },
   ): Promise<ApiRun> {
     const id = await this.record(project, {
       method: 'import',
       version: 1,
       title: o.name,
       inputs: {},
-      params: {},
+      params: o.choices ? { layers: o.choices } : {},
       seed: 0,
       variantOf: null,
     });
@@ -85,7 +86,16 @@ export class RunService {
     return this.launch(
       project,
       id,
-      { kind: 'import', file: project.file, runId: id, upload, ...o, maxCells, maxUnpacked },
+      {
+        kind: 'import',
+        file: project.file,
+        runId: id,
+        upload,
+        ...o,
+        choices: o.choices ?? null,
+        maxCells,
+        maxUnpacked,
+      },
       () => rm(upload, { force: true }),
     );
   }

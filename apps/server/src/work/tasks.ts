@@ -1,4 +1,5 @@
 import type { MessagePort } from 'node:worker_threads';
+import type { LayerChoice, ReviewRow } from '@helk/core/formats';
 
 interface Common {
   /** Project file the worker opens itself. */
@@ -23,6 +24,19 @@ export interface ImportTask extends Common {
   crs: string | null;
   maxCells: number;
   maxUnpacked: number;
+  /** Layers to take, as decided in a review; null for all as they are. */
+  choices: LayerChoice[] | null;
+}
+
+/** Looks into an upload without taking it in. */
+export interface ReviewTask extends Common {
+  kind: 'review';
+  upload: string;
+  name: string;
+  crs: string | null;
+  steps: Record<string, number>;
+  maxCells: number;
+  maxUnpacked: number;
 }
 
 export interface ExportTask extends Common {
@@ -32,7 +46,7 @@ export interface ExportTask extends Common {
   target: string;
 }
 
-export type Task = RunTask | ImportTask | ExportTask;
+export type Task = RunTask | ImportTask | ReviewTask | ExportTask;
 
 export interface ProgressMessage {
   share: number;
@@ -41,4 +55,5 @@ export interface ProgressMessage {
 
 /** What a worker answers; errors travel as plain problems so that their kind survives the thread. */
 export type TaskResult =
-  { ok: true; outputs: string[]; format?: string } | { ok: false; problem: import('@helk/core').Problem };
+  | { ok: true; outputs: string[]; format?: string; review?: ReviewRow[] }
+  | { ok: false; problem: import('@helk/core').Problem };

@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
 import { readFile as readBytes, writeFile } from 'node:fs/promises';
 import { HelkError, methodOf, parseCrs, runMethod, toProblem, type Dataset, type DatasetInfo } from '@helk/core';
-import { readFile } from '@helk/core/formats';
+import { applyChoices, readFile, reviewOf, type Layer, type ReviewRow } from '@helk/core/formats';
 import { DEFAULT_FORMAT, writeDataset, type WriteFormat } from '@helk/core/formats/write';
 import { setupNode } from '@helk/node';
 import { openDatabase } from '../store/database';
 import { getRun, loadDataset, now, publish, stageDataset } from '../store/project-store';
-import type { ExportTask, ImportTask, RunTask, Task, TaskResult } from './tasks';
+import type { ExportTask, ImportTask, ReviewTask, RunTask, Task, TaskResult } from './tasks';
 import { variantName } from './names';
 
 setupNode();
@@ -30,6 +30,7 @@ export default async function work(task: Task): Promise<TaskResult> {
   try {
     if (task.kind === 'run') return { ok: true, outputs: await run(db, task, progress, cancelled) };
     if (task.kind === 'import') return { ok: true, outputs: await take(db, task, progress) };
+    if (task.kind === 'review') return { ok: true, outputs: [], review: await look(task, progress) };
     return { ok: true, outputs: [], format: await write(db, task, progress) };
   } catch (e) {
     return { ok: false, problem: toProblem(e) };
@@ -92,17 +93,44 @@ async function run(db: Db, task: RunTask, progress: Progress, isCancelled: () =>
   return staged;
 }
 
-async function take(db: Db, task: ImportTask, progress: Progress): Promise<string[]> {
-  await db('runs').where({ id: task.runId }).update({ state: 'running', started_at: now() });
+interface Reading {
+  upload: string;
+  name: string;
+  crs: string | null;
+  maxCells: number;
+  maxUnpacked: number;
+  choices?: ImportTask['choices'];
+  steps?: Record<string, number>;
+}
+
+async function read(task: Reading, progress: Progress) {
   progress(0, 'reading');
   const bytes = new Uint8Array(await readBytes(task.upload));
-  const crs = task.crs ? parseCrs(task.crs) : null;
+  const steps = task.steps ?? stepsOf(task.choices);
   const { format, layers } = await readFile(task.name, bytes, {
-    crs,
+    crs: task.crs ? parseCrs(task.crs) : null,
     maxCells: task.maxCells,
     maxUnpacked: task.maxUnpacked,
     progress: slice(progress, 0.02, 0.5),
+    ...(task.choices ? { only: task.choices.map((c) => c.layer) } : {}),
+    ...(steps ? { steps } : {}),
   });
+  return { format, layers, bytes };
+}
+
+const stepsOf = (choices: ImportTask['choices'] | undefined): Record<string, number> | undefined =>
+  choices ? Object.fromEntries(choices.map((c) => [c.layer, c.step ?? 0])) : undefined;
+
+/** Reads a file and tells what is in it; nothing is stored. */
+async function look(task: ReviewTask, progress: Progress): Promise<ReviewRow[]> {
+  const { layers }: { layers: Layer[] } = await read(task, progress);
+  return reviewOf(layers);
+}
+
+async function take(db: Db, task: ImportTask, progress: Progress): Promise<string[]> {
+  await db('runs').where({ id: task.runId }).update({ state: 'running', started_at: now() });
+  const { format, layers: found, bytes } = await read(task, progress);
+  const layers = task.choices ? applyChoices(found, task.choices) : found;
   const sha256 = createHash('sha256').update(bytes).digest('hex');
   const staged: string[] = [];
   for (const [k, l] of layers.entries()) {
@@ -113,6 +141,7 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
       bytes: bytes.length,
       sha256,
       ...(task.crs ? { crs: task.crs } : {}),
+      ...(task.choices ? { choices: task.choices[k] } : {}),
     };
     const batch = task.batch ?? (layers.length > 1 ? task.runId : null);
     staged.push(

@@ -102,6 +102,53 @@ export const ProjectDetail = z.object({
   workbench: Workbench.nullable(),
 });
 
+/** A file that ships with Helk to try things on. */
+export const SampleShape = z.object({ file: z.string(), set: z.string(), about: z.string(), bytes: z.number() });
+
+/** A file that has been uploaded and looked into, but not taken in. */
+export const ReviewShape = z.object({
+  id: Id,
+  file: z.string(),
+  bytes: z.number(),
+  layers: z.array(
+    z.object({
+      layer: z.string(),
+      kind: z.enum(['raster', 'features', 'table']),
+      extent: z.array(z.number()).nullable(),
+      crs: z.object({ code: z.string().nullable(), name: z.string(), unit: z.string() }).nullable(),
+      columns: z.number(),
+      rows: z.number(),
+      min: z.number().nullable(),
+      max: z.number().nullable(),
+      missing: z.number(),
+      unit: z.string().nullable(),
+      scalable: z.boolean(),
+      steps: z.array(z.string()),
+      step: z.number(),
+      notes: z.array(NoteShape),
+    }),
+  ),
+});
+
+export const ReviewAgain = z.object({ steps: z.record(z.string(), z.number().int().min(0)) });
+
+export const ReviewTaken = z.object({
+  batch: z.string().max(40).nullable().default(null),
+  crs: z.string().max(400).nullable().default(null),
+  layers: z
+    .array(
+      z.object({
+        layer: z.string(),
+        name: z.string().trim().max(200).optional(),
+        step: z.number().int().min(0).optional(),
+        factor: z.number().optional(),
+        offset: z.number().optional(),
+        unit: z.string().max(20).optional(),
+      }),
+    )
+    .min(1, 'Choose at least one layer.'),
+});
+
 const Title = z.string().trim().min(1, 'A name is needed.').max(200, 'A name has at most 200 characters.');
 
 export const NewProject = z.object({ name: Title });
@@ -151,6 +198,8 @@ export const MethodShape = z.looseObject({
 });
 
 export type ApiDataset = z.infer<typeof DatasetShape>;
+export type ApiSample = z.infer<typeof SampleShape>;
+export type ApiReview = z.infer<typeof ReviewShape>;
 export type ApiRun = z.infer<typeof RunShape>;
 export type ApiProject = z.infer<typeof ProjectShape>;
 export type ApiProjectDetail = z.infer<typeof ProjectDetail>;

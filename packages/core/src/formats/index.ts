@@ -4,10 +4,11 @@ import { asciiGrid } from './ascii-grid';
 import { delimited } from './delimited';
 import { geojson } from './geojson';
 import { geotiff } from './geotiff';
+import { netcdf } from './netcdf';
 import { READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
 
 /** In the order they are tried: by signature first, by guess last. */
-export const FORMATS: readonly FileFormat[] = [geotiff, zip, asciiGrid, geojson, delimited];
+export const FORMATS: readonly FileFormat[] = [geotiff, netcdf, zip, asciiGrid, geojson, delimited];
 
 /**
  * Reads a file of any known format; the content decides, not the name.
@@ -29,7 +30,7 @@ export async function readFile(
 function unknownSentence(name: string, bytes: Uint8Array): string {
   const ext = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase();
   const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
-  const known = 'GeoTIFF, ASCII grid, GeoJSON, delimited text and zip archives of them';
+  const known = 'GeoTIFF, NetCDF, ASCII grid, GeoJSON, delimited text and zip archives of them';
   if (claimed) {
     const looks =
       bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';
@@ -44,3 +45,5 @@ export { writeAsciiGrid } from './ascii-grid';
 export { writeGeoJson } from './geojson';
 export { writeDelimited } from './delimited';
 export { useCodec, codec } from './codec';
+export { useHdf5 } from './netcdf/hdf5';
+export { applyChoices, reviewOf, type LayerChoice, type ReviewRow } from './review';

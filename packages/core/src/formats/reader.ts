@@ -7,6 +7,9 @@ export interface Layer {
   name: string;
   data: Dataset;
   notes: Note[];
+  /** Where the file holds several of it (times, levels): what they are, and which one was read. */
+  steps?: string[];
+  step?: number;
 }
 
 export interface ReadOptions {
@@ -16,6 +19,10 @@ export interface ReadOptions {
   maxCells: number;
   /** Greatest size of what an archive unpacks to, in bytes. */
   maxUnpacked: number;
+  /** Only the layers of these names; all when not given. */
+  only?: string[];
+  /** Which step of a layer is read, by the layer's name; the first when not given. */
+  steps?: Record<string, number>;
   progress?: (share: number, stage: string) => void;
 }
 
@@ -33,7 +40,7 @@ export interface FileFormat {
 /** `valley north.tif` -> `valley north`; folders are dropped. */
 export function baseName(name: string): string {
   const file = name.split(/[\\/]/).pop() ?? name;
-  return file.replace(/\.(tiff?|asc|geojson|json|csv|tsv|txt|zip)$/i, '') || file;
+  return file.replace(/\.(tiff?|nc4?|cdf|h5|hdf5|asc|geojson|json|csv|tsv|txt|zip)$/i, '') || file;
 }
 
 /** The beginning of a file as text, a byte-order mark removed; null when it is not text. */

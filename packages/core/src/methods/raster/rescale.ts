@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { bandInfo, cellCount } from '../../data/raster';
+import { cellCount } from '../../data/raster';
+import { rescaleBand } from '../../data/rescale-band';
 import { defineMethod, input, output } from '../../method/define';
 import { number, text } from '../../method/params';
 import { summarise } from '../../numeric/statistics';
@@ -52,27 +53,7 @@ export const rescale = defineMethod({
     const { factor, offset } = p;
     const bands = raster.bands.map((b, k) => {
       job.progress(k / raster.bands.length, b.name);
-      const cells =
-        b.cells instanceof Float64Array ? new Float64Array(b.cells.length) : new Float32Array(b.cells.length);
-      for (let i = 0; i < cells.length; i++) cells[i] = b.cells[i]! * factor + offset;
-      const whole = Number.isInteger(factor) && Number.isInteger(offset);
-      const { role: _role, ...info } = bandInfo(b);
-      const kept = b.role && factor > 0 ? { role: b.role } : {};
-      const storedType =
-        whole && /int/.test(b.storedType)
-          ? ('int32' as const)
-          : cells instanceof Float64Array
-            ? ('float64' as const)
-            : ('float32' as const);
-      return {
-        ...info,
-        ...kept,
-        kind: 'measure' as const,
-        unit: p.unit ?? b.unit,
-        storedType,
-        missingCode: null,
-        cells,
-      };
+      return rescaleBand(b, factor, offset, p.unit);
     });
     const { min, max } = summarise(bands[0]!.cells);
     return { rescaled: { kind: 'raster', grid: raster.grid, bands }, figures: { min, max } };
