@@ -5,6 +5,7 @@ import { AskBox } from './ask/ask-box';
 import { MethodsList } from './ask/methods-list';
 import { Evidence } from './evidence/evidence';
 import { Gather } from './gather/gather';
+import { Review } from './gather/review';
 import { Ledger } from './ledger/ledger';
 import { MapPane } from './pane/map-pane';
 import { ICONS } from './parts/icons';
@@ -13,12 +14,13 @@ import { RunSheet } from './run-sheet/run-sheet';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
+import { ReviewStore } from './state/review.store';
 
 /** The workbench: rail, stage, panes, evidence, run sheet. */
 @Component({
   selector: 'helk-app',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AskBox, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, RunSheet, NgIcon],
+  imports: [AskBox, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, Review, RunSheet, NgIcon],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './app.html',
   host: { class: 'block h-screen' },
@@ -26,6 +28,7 @@ import { ProjectStore } from './state/project.store';
 export class App {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
+  protected readonly review = inject(ReviewStore);
   private readonly cursor = inject(Cursor);
   private readonly askBox = viewChild(AskBox);
   protected readonly stages: { id: Stage; label: string }[] = [

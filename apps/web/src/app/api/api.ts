@@ -7,7 +7,9 @@ import type {
   ApiProblem,
   ApiProject,
   ApiProjectDetail,
+  ApiReview,
   ApiRun,
+  ApiSample,
   ProjectEvent,
 } from '@helk/core/api/schemas';
 
@@ -79,6 +81,25 @@ export class Api {
     if (batch) query.set('batch', batch);
     const r = await this.ask(`/api/projects/${project}/imports?${query}`, { method: 'POST', body: file });
     return (await r.json()) as ApiRun;
+  }
+
+  /** Looks into a file; it stays on the server until taken or dropped, outside the project. */
+  async review(project: string, file: File): Promise<ApiReview> {
+    const query = new URLSearchParams({ name: file.name });
+    const r = await this.ask(`/api/projects/${project}/reviews?${query}`, { method: 'POST', body: file });
+    return (await r.json()) as ApiReview;
+  }
+  reviewAgain = (p: string, review: string, steps: Record<string, number>): Promise<ApiReview> =>
+    this.json(`/api/projects/${p}/reviews/${review}/steps`, 'POST', { steps });
+  takeReview = (p: string, review: string, choice: object): Promise<ApiRun> =>
+    this.json(`/api/projects/${p}/reviews/${review}/take`, 'POST', choice);
+  dropReview = (p: string, review: string): Promise<void> =>
+    this.json(`/api/projects/${p}/reviews/${review}`, 'DELETE');
+
+  samples = (): Promise<ApiSample[]> => this.json('/api/samples');
+  async sample(file: string): Promise<File> {
+    const r = await this.ask(`/api/samples/${encodeURIComponent(file)}`);
+    return new File([await r.blob()], file);
   }
 
   async features(project: string, dataset: string): Promise<Features | Table> {

@@ -1,8 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, resource, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes, formatNumber } from '@helk/core';
 import { ICONS } from '../parts/icons';
+import { Api } from '../api/api';
 import { BenchStore } from '../state/bench.store';
+import { REVIEWED, ReviewStore } from '../state/review.store';
 import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 
 /** Where data come in: files dropped or chosen, what arrived, and what the checks say of it. */
@@ -24,9 +26,16 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         <ng-icon name="lucideUpload" size="20" class="text-act" />
         <span class="font-[550]">Drop files here, or choose them</span>
         <span class="text-[12px] text-ink-2"
-          >GeoTIFF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span
+          >GeoTIFF, NetCDF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span
         >
         <input type="file" multiple class="sr-only" (change)="choose($any($event.target))" data-testid="files" />
+      </label>
+      <label
+        class="flex items-center gap-2 mt-2 text-[12.5px] text-ink-2"
+        title="Extent, range and unit are shown for confirmation; NetCDF is always looked at first"
+      >
+        <input type="checkbox" [checked]="lookFirst()" (change)="lookFirst.set($any($event.target).checked)" />
+        Look before taking in
       </label>
     </div>
     @if (imports().length) {
@@ -78,12 +87,34 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         Nothing yet. What is taken in is never changed: every step makes a new dataset beside it.
       </p>
     }
+    @if (samples.value(); as all) {
+      <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Sample files to try</h3>
+      @for (s of all; track s.file) {
+        <div class="mx-4 border-t border-line-soft py-1.5 text-[13px] flex items-center gap-2 min-h-[36px]">
+          <span class="min-w-0 flex-1">
+            <span class="block truncate">{{ s.file }}</span>
+            <span class="block text-[12px] text-ink-2 truncate" [title]="s.about">{{ s.about }}</span>
+          </span>
+          <button
+            class="link text-[12.5px] flex-none"
+            (click)="fetchSample(s.file)"
+            [attr.aria-label]="'Bring in ' + s.file"
+          >
+            Bring in
+          </button>
+        </div>
+      }
+    }
   `,
 })
 export class Gather {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   protected readonly over = signal(false);
+  protected readonly lookFirst = signal(false);
+  private readonly api = inject(Api);
+  private readonly review = inject(ReviewStore);
+  protected readonly samples = resource({ loader: () => this.api.samples().catch(() => []) });
   private readonly since = new Date().toISOString();
   protected readonly imports = computed(() =>
     this.store
@@ -125,11 +156,23 @@ export class Gather {
   protected drop(e: DragEvent): void {
     e.preventDefault();
     this.over.set(false);
-    void this.store.takeIn([...(e.dataTransfer?.files ?? [])]);
+    this.take([...(e.dataTransfer?.files ?? [])]);
   }
 
   protected choose(field: HTMLInputElement): void {
-    void this.store.takeIn([...(field.files ?? [])]);
+    this.take([...(field.files ?? [])]);
     field.value = '';
+  }
+
+  private take(files: File[]): void {
+    const first = files.filter((f) => this.lookFirst() || REVIEWED.test(f.name));
+    if (first.length) void this.review.look(first);
+    const rest = files.filter((f) => !first.includes(f));
+    if (rest.length) void this.store.takeIn(rest);
+  }
+
+  protected async fetchSample(file: string): Promise<void> {
+    const f = await this.store.guarded(() => this.api.sample(file));
+    if (f) this.take([f]);
   }
 }

@@ -283,6 +283,22 @@ export const BenchStore = signalStore(
         opened = p.id;
         untracked(() => patchState(s, restored(project.stored(), project.datasetEntities())));
       });
+      // What is taken in is drawn at once, on top of what stands in the active pane; tables have no picture.
+      const known = new Set<string>();
+      let of: string | null = null;
+      effect(() => {
+        const p = project.project();
+        const done = project.runEntities().filter((r) => r.method === 'import' && r.state === 'done');
+        const fresh = done.filter((r) => !known.has(r.id));
+        for (const r of fresh) known.add(r.id);
+        if (!p || project.loading() || of !== p.id) {
+          of = project.loading() ? null : (p?.id ?? null);
+          return;
+        }
+        untracked(() => {
+          for (const id of fresh.flatMap((r) => r.outputs).slice(0, 12)) s.show(id, s.activePane(), true);
+        });
+      });
       // Layers of removed datasets go.
       effect(() => {
         const map = project.datasetEntityMap();

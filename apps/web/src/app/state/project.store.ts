@@ -129,7 +129,12 @@ export const ProjectStore = signalStore(
       patchState(s, { loading: false });
       void guarded(listProjects);
     };
+    /** Follows a run just started. Its event may have overtaken the answer; the further state stays. */
+    const watch = (run: ApiRun): void => {
+      if (!s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
+    };
     return {
+      watch,
       notify,
       dismiss,
       guarded,
@@ -184,8 +189,7 @@ export const ProjectStore = signalStore(
         const batch = files.length > 1 ? `b${Date.now().toString(36)}` : null;
         for (const f of files) {
           const run = await guarded(() => api.takeIn(p.id, f, batch));
-          // The event may have overtaken the answer; the further state stays.
-          if (run && !s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
+          if (run) watch(run);
         }
       },
       async patchDataset(
@@ -224,7 +228,7 @@ export const ProjectStore = signalStore(
         const p = s.project();
         if (!p) return undefined;
         const r = await api.startRun(p.id, run);
-        if (!s.runEntityMap()[r.id]) patchState(s, setEntity(r, runConfig));
+        watch(r);
         return r;
       },
       async cancelRun(id: string): Promise<void> {
