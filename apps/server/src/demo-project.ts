@@ -1,10 +1,11 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeWalk } from '@helk/demo';
+import { defaultStyle, PLAIN_VECTOR, type RasterInfo } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from './app';
-import { newId } from './store/project-store';
+import { getDatasetRow, newId } from './store/project-store';
 
 /**
  * The sample project: the survey's tiles taken in through the same door as any file, and one short worked thread on them.
@@ -35,13 +36,31 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
     return (await finished(await runs.takeIn(p, upload, { name, batch: set, crs: null }))).outputs;
   };
   for (const t of tiles) ids.push(...(await take(`${t.name}.tif`, writeGeoTiff(t.raster), batch)));
-  const run = (method: string, inputs: Record<string, string[]>): Promise<ApiRun> =>
-    runs.start(p, { method, inputs, params: {}, seed: 1, variantOf: null }).then(finished);
+  const run = (method: string, inputs: Record<string, string[]>, params = {}): Promise<ApiRun> =>
+    runs.start(p, { method, inputs, params, seed: 1, variantOf: null }).then(finished);
   const mosaic = await run('raster.mosaic', { tiles: ids });
   await run('raster.gaps', { raster: mosaic.outputs });
   await take('veyra-mapped-streams.geojson', writeGeoJson(makeMappedStreams(land)), null);
-  await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
+  const gauge = await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
   await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
+  // The worked thread: from the mosaic to the land that drains to the gauge at the town.
+  const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });
+  const whole = await run('raster.fillGaps', { raster: projected.outputs });
+  const filled = await run('terrain.fill', { elevation: whole.outputs.slice(0, 1) });
+  const drained = await run(
+    'terrain.watersheds',
+    { elevation: filled.outputs.slice(0, 1), outlets: gauge },
+    { snap: '200 m' },
+  );
+  const [elevation, watershed] = [filled.outputs[0]!, drained.outputs[0]!];
+  const info = JSON.parse((await getDatasetRow(p.db, elevation)).info) as RasterInfo;
+  const layers = [
+    { dataset: elevation, raster: defaultStyle(info) },
+    { dataset: watershed, vector: { ...PLAIN_VECTOR, colour: '#7a4f9a', fill: 0.2 } },
+    { dataset: gauge[0]!, vector: { ...PLAIN_VECTOR, colour: '#d6246e' } },
+  ];
+  const opened = { version: 1, panes: [{ id: 1, layers, swipe: null }], activePane: 1, selected: elevation };
+  await p.db('project').update({ workbench: JSON.stringify(opened) });
   log('The sample project is ready.');
   return p.id;
 }

@@ -17,4 +17,8 @@ export * from './method/ask';
 export * from './numeric/random';
 export * from './render/ramps';
 export * from './render/style';
+export * from './render/categories';
+export * from './numeric/classes';
 export * from './render/ticks';
+export * from './render/symbols';
+export * from './data/measure';

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { Express } from 'express';
-import { HelkError, infoOf, parseCrs, type DatasetInfo, type Features } from '@helk/core';
+import { HelkError, infoOf, parseCrs, type ClassEntry, type DatasetInfo, type Features } from '@helk/core';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
 import { fromProblem } from '@helk/core';
@@ -25,7 +25,8 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     const changes: Partial<DatasetRow> = {};
     if (body.name !== undefined) changes.name = body.name;
     if (body.note !== undefined) changes.note = body.note;
-    if (body.crs !== undefined || body.unit !== undefined) changes.info = JSON.stringify(await completed(p, row, body));
+    if (body.crs !== undefined || body.unit !== undefined || body.classes)
+      changes.info = JSON.stringify(await completed(p, row, body));
     if (Object.keys(changes).length) await p.db('datasets').where({ id: row.id }).update(changes);
     const dataset = toDataset(await getDatasetRow(p.db, row.id));
     p.send({ type: 'datasets', datasets: [dataset] });
@@ -114,7 +115,7 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
 async function completed(
   p: Project,
   row: DatasetRow,
-  body: { crs?: string | undefined; unit?: string | undefined },
+  body: { crs?: string | undefined; unit?: string | undefined; classes?: ClassEntry[] | undefined },
 ): Promise<DatasetInfo> {
   const info = JSON.parse(row.info) as DatasetInfo;
   const known = (what: string): never => {
@@ -141,6 +142,12 @@ async function completed(
       if (b.unit) known('unit');
       b.unit = body.unit;
     }
+  }
+  if (body.classes) {
+    const band = info.kind === 'raster' ? info.bands[0]! : undefined;
+    if (band?.kind !== 'category')
+      throw new HelkError('request.invalid', 'Only a raster of classes has class names and colours.', 'classes');
+    band.classes = body.classes;
   }
   return info;
 }

@@ -51,7 +51,12 @@ export function sampleRoutes(app: Express, { config }: Context): void {
 
   hang(app, 'samples', () =>
     Promise.all(
-      SAMPLES.map(async (s) => ({ file: s.file, set: s.set, about: s.about, bytes: (await stat(await have(s))).size })),
+      SAMPLES.map(async ({ file, set, about }) => ({
+        file,
+        set,
+        about,
+        bytes: (await stat(join(folder, file)).catch(() => null))?.size ?? null,
+      })),
     ),
   );
   hang(app, 'sample', async ({ params, res }) => {

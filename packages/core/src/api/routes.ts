@@ -175,7 +175,7 @@ export const ROUTES = {
   patchDataset: {
     verb: 'patch',
     path: '/api/projects/:project/datasets/:dataset',
-    summary: 'Rename or annotate a dataset; give it a system or unit it lacks',
+    summary: 'Rename or annotate a dataset; give it a system or unit it lacks; name and colour its classes',
     body: s.DatasetPatch,
     status: 200,
     response: s.DatasetShape,

@@ -103,7 +103,12 @@ export const ProjectDetail = z.object({
 });
 
 /** A file that ships with Helk to try things on. */
-export const SampleShape = z.object({ file: z.string(), set: z.string(), about: z.string(), bytes: z.number() });
+export const SampleShape = z.object({
+  file: z.string(),
+  set: z.string(),
+  about: z.string(),
+  bytes: z.number().nullable(),
+});
 
 /** A file that has been uploaded and looked into, but not taken in. */
 export const ReviewShape = z.object({
@@ -159,6 +164,20 @@ export const DatasetPatch = z.object({
   /** Set where the data carry none. */
   crs: z.string().max(400).optional(),
   unit: z.string().max(20).optional(),
+  /** Names and colours of the classes of a raster's first band. */
+  classes: z
+    .array(
+      z.object({
+        value: z.number().int(),
+        label: z.string().max(200),
+        colour: z
+          .string()
+          .regex(/^#[0-9a-f]{6}$/i)
+          .nullable(),
+      }),
+    )
+    .max(4096)
+    .optional(),
 });
 export const NewRun = z.object({
   method: z.string(),

@@ -27,6 +27,10 @@ export interface BandFacts {
   suspectCode: { value: number; count: number } | null;
   /** Different values, counted up to 256. */
   distinct: number;
+  /** Of classes and whole numbers with at most 64 different values: each with its number of cells, ascending. */
+  values?: { value: number; cells: number }[];
+  /** Of lengths: cells lower than all eight neighbours, where water would stop. */
+  pits?: number;
 }
 
 export interface RasterInfo {

@@ -2,6 +2,7 @@ import { enclosedGaps, missingMask } from '../numeric/components';
 import { histogram, quantileSorted, summarise } from '../numeric/statistics';
 import type { BandFacts, DatasetInfo, Dataset } from './dataset';
 import { featureCount, featuresExtent } from './features';
+import { findUnit } from './quantity';
 import { bandInfo, missingOf, type Band, type Grid } from './raster';
 import { tableRows } from './table';
 
@@ -47,7 +48,48 @@ export function bandFacts(band: Band, grid: Grid): BandFacts {
       : {}),
     suspectCode: suspect(cells, summary.min, summary.max, sorted),
     distinct: Math.min(seen.size, 256),
+    ...(seen.size <= 64 ? valueCounts(cells, missing) : {}),
+    ...(band.kind === 'measure' && isLength(band.unit) && band.role !== 'depth' && band.role !== 'difference'
+      ? { pits: pitCount(cells, grid.columns, grid.rows) }
+      : {}),
   };
+}
+
+/** Cells of each value; nothing where the sample missed so many that it is no list of classes. O(cells). */
+function valueCounts(cells: ArrayLike<number>, missing: number): Pick<BandFacts, 'values'> {
+  const counts = new Map<number, number>();
+  for (let i = 0; i < cells.length; i++) {
+    const v = cells[i]!;
+    if (v !== v || v === missing) continue;
+    const n = counts.get(v);
+    if (n === undefined && (counts.size >= 64 || v !== Math.floor(v))) return {};
+    counts.set(v, (n ?? 0) + 1);
+  }
+  return { values: [...counts].sort((a, b) => a[0] - b[0]).map(([value, n]) => ({ value, cells: n })) };
+}
+
+const isLength = (unit: string | null): boolean => findUnit(unit)?.dimension === 'length';
+
+/** Cells inside the grid that are lower than each of their eight neighbours. O(cells). */
+function pitCount(z: ArrayLike<number>, width: number, height: number): number {
+  let pits = 0;
+  for (let y = 1; y < height - 1; y++) {
+    for (let i = y * width + 1; i < (y + 1) * width - 1; i++) {
+      const v = z[i]!;
+      if (
+        v < z[i - 1]! &&
+        v < z[i + 1]! &&
+        v < z[i - width]! &&
+        v < z[i + width]! &&
+        v < z[i - width - 1]! &&
+        v < z[i - width + 1]! &&
+        v < z[i + width - 1]! &&
+        v < z[i + width + 1]!
+      )
+        pits++;
+    }
+  }
+  return pits;
 }
 
 function boxOf(cells: Int32Array, width: number): BandFacts['gapBoxes'][number] {

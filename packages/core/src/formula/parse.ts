@@ -33,10 +33,26 @@ export const FUNCTIONS: Record<string, [least: number, most: number]> = {
   isMissing: [1, 1],
   coalesce: [1, 20],
   if: [3, 3],
+  text: [1, 2],
+  lower: [1, 1],
+  upper: [1, 1],
+  area: [0, 1],
+  length: [0, 1],
+  x: [0, 0],
+  y: [0, 0],
+};
+
+/** Functions of the geometry: what they measure, and a unit as an example. */
+export const GEOMETRY_FUNCTIONS: Record<string, [dimension: 'area' | 'length' | 'place', unit: string]> = {
+  area: ['area', 'ha'],
+  length: ['length', 'km'],
+  x: ['place', ''],
+  y: ['place', ''],
 };
 
 export type Node =
   | { kind: 'number'; value: number }
+  | { kind: 'text'; value: string }
   | { kind: 'name'; name: string }
   | { kind: 'unary'; op: '-' | '!'; a: Node }
   | { kind: 'binary'; op: string; a: Node; b: Node }
@@ -57,7 +73,7 @@ const BINARY = new Set(['+', '-', '*', '/', '%', '**', '<', '<=', '>', '>=', '==
 
 /**
  * Reads an expression of the formula language: the arithmetic, comparison and logic of ECMAScript, names, `[odd names]`,
- * and the functions above. Nothing is ever evaluated as code.
+ * texts in quotes and the functions above. Nothing is ever evaluated as code.
  *
  * @throws FormulaError with the character where it stops making sense.
  */
@@ -66,7 +82,8 @@ export function parseFormula(text: string): Node {
   if (text.length > 2000) throw new FormulaError('A formula has at most 2000 characters.', 2000);
   // [odd name] becomes a plain identifier of the same length, so that places stay right.
   const odd = new Map<string, string>();
-  const plain = text.replace(/\[([^\][]+)\]/g, (whole, name: string) => {
+  const plain = text.replace(/"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|\[([^\][]+)\]/g, (whole, name?: string) => {
+    if (name === undefined) return whole;
     const id = `$${odd.size}`.padEnd(whole.length, '_');
     odd.set(id, name.trim());
     return id;
@@ -96,7 +113,8 @@ function convert(e: jsep.Expression, odd: Map<string, string>, text: string): No
     case 'Literal':
       if (typeof node.value === 'number') return { kind: 'number', value: node.value };
       if (typeof node.value === 'boolean') return { kind: 'number', value: node.value ? 1 : 0 };
-      return no(`A text (${node.raw}) cannot be computed with here.`, node.raw);
+      if (typeof node.value === 'string') return { kind: 'text', value: node.value };
+      return no(`${node.raw} is not part of the language.`, node.raw);
     case 'Identifier':
       return { kind: 'name', name: odd.get(node.name) ?? node.name };
     case 'UnaryExpression':
@@ -141,6 +159,7 @@ export function namesIn(node: Node, found: string[] = []): string[] {
   } else if (node.kind === 'unary') each(node.a);
   else if (node.kind === 'binary') each(node.a, node.b);
   else if (node.kind === 'choice') each(node.test, node.a, node.b);
-  else if (node.kind === 'call') each(...node.args);
+  // The argument of area(ha) is a unit, not a name.
+  else if (node.kind === 'call' && !(node.name in GEOMETRY_FUNCTIONS)) each(...node.args);
   return found;
 }

@@ -17,6 +17,8 @@ export interface ParamSpec {
   default?: unknown;
   min?: number;
   max?: number;
+  /** A text with a grammar of its own, for which a form may offer more than a line. */
+  editor?: 'formula' | 'rules';
 }
 
 type Meta = { helk: ParamSpec };
@@ -104,7 +106,7 @@ export function choice<const T extends Record<string, string>>(choices: T, o: { 
   });
 }
 
-export function text(o: { label: string; help?: string }) {
+export function text(o: { label: string; help?: string; editor?: ParamSpec['editor'] }) {
   return describe(z.string().max(4000), { ...o, type: 'text' });
 }
 

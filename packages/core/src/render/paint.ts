@@ -33,6 +33,7 @@ export interface Paint {
 
 /** A scale as a function from value to table index, and its table: 256 colours, or one a class. */
 export function colourTable(scale: Scale): { table: Uint8ClampedArray; index: (v: number) => number } {
+  if (scale.classes) return classTable(scale.classes);
   const full = rampTable(scale.ramp, scale.reversed);
   const { breaks, low, high } = scale;
   if (breaks.length === 0) {
@@ -51,6 +52,17 @@ export function colourTable(scale: Scale): { table: Uint8ClampedArray; index: (v
       return c;
     },
   };
+}
+
+/** Colours of categories; a value without a class has the table's last colour, a grey that no class uses. */
+function classTable(classes: NonNullable<Scale['classes']>): ReturnType<typeof colourTable> {
+  const table = new Uint8ClampedArray((classes.length + 1) * 3).fill(128);
+  const at = new Map<number, number>();
+  classes.forEach((c, i) => {
+    at.set(c.value, i);
+    for (let k = 0; k < 3; k++) table[3 * i + k] = parseInt(c.colour.slice(1 + 2 * k, 3 + 2 * k), 16);
+  });
+  return { table, index: (v) => at.get(v) ?? classes.length };
 }
 
 /**

@@ -1,5 +1,7 @@
 import type { BandFacts, RasterInfo } from '../data/dataset';
-import { quantileSorted } from '../numeric/statistics';
+import type { BandInfo } from '../data/raster';
+import { classBreaks, type BreakRule } from '../numeric/classes';
+import { colouredClasses } from './categories';
 import { rampOf } from './ramps';
 
 export type Stretch =
@@ -14,7 +16,7 @@ export interface RasterStyle {
   stretch: Stretch;
   /** 0 for a continuous ramp, else 2 to 12 classes. */
   classes: number;
-  rule: 'equal' | 'quantile' | 'sd';
+  rule: Exclude<BreakRule, 'own'>;
   opacity: number;
   visible: boolean;
   /** Light on the surface; null for none. */
@@ -29,6 +31,8 @@ export interface Scale {
   high: number;
   /** Inner class breaks, ascending; empty for a continuous ramp. */
   breaks: number[];
+  /** Of categories: each value's colour, in place of a ramp. */
+  classes?: { value: number; label: string; colour: string }[];
 }
 
 const RELIEF = { azimuth: 315, altitude: 45, strength: 0.55, zFactor: 1 };
@@ -50,6 +54,7 @@ export function defaultStyle(info: RasterInfo, band = 0): RasterStyle {
     relief: null,
     showMissing: true,
   };
+  if (b.kind === 'category') return base;
   if (role === 'elevation' || (b.unit === 'm' && role === ''))
     return { ...base, stretch: wild(f) ? { kind: 'percentile', cut: 2 } : base.stretch, relief: RELIEF };
   if (role === 'slope') return { ...base, ramp: 'ember' };
@@ -87,23 +92,18 @@ export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
   return range[1] > range[0] ? range : [range[0] - 0.5, range[0] + 0.5];
 }
 
-/** Inner breaks for a number of classes between low and high. Quantiles come from the band's histogram. */
+/** Inner breaks for a number of classes between low and high; all but equal steps by the band's histogram. */
 export function breaksOf(style: RasterStyle, f: BandFacts, low: number, high: number): number[] {
   const n = style.classes;
   if (n < 2) return [];
-  if (style.rule === 'quantile') {
-    const sorted = histogramValues(f, low, high);
-    const out: number[] = [];
-    for (let k = 1; k < n; k++) out.push(quantileSorted(sorted, k / n));
-    return [...new Set(out)].filter((b) => b > low && b < high);
-  }
+  if (style.rule === 'equal') return Array.from({ length: n - 1 }, (_, k) => low + ((k + 1) * (high - low)) / n);
   if (style.rule === 'sd') {
     const { mean, sd } = f.summary;
     const out: number[] = [];
     for (let k = -(n - 2) / 2; k <= (n - 2) / 2; k++) out.push(mean + k * sd);
     return out.filter((b) => b > low && b < high);
   }
-  return Array.from({ length: n - 1 }, (_, k) => low + ((k + 1) * (high - low)) / n);
+  return classBreaks(Float64Array.from(histogramValues(f, low, high)), n, style.rule);
 }
 
 /** Up to 2 000 values spread as the histogram is, ascending. */
@@ -122,7 +122,15 @@ function histogramValues(f: BandFacts, low: number, high: number): number[] {
   return out;
 }
 
-export function scaleOf(style: RasterStyle, f: BandFacts): Scale {
+export function scaleOf(style: RasterStyle, f: BandFacts, band?: Pick<BandInfo, 'kind' | 'classes'>): Scale {
+  if (band?.kind === 'category') {
+    const classes = colouredClasses(
+      band.classes,
+      f.values?.map((v) => v.value),
+    );
+    if (classes.length && classes.length <= 256)
+      return { ramp: style.ramp, reversed: false, low: f.summary.min, high: f.summary.max, breaks: [], classes };
+  }
   const [low, high] = rangeOf(style, f);
   return { ramp: style.ramp, reversed: style.reversed, low, high, breaks: breaksOf(style, f, low, high) };
 }

@@ -1,22 +1,7 @@
-import Feature from 'ol/Feature';
-import { LineString, MultiLineString, MultiPoint, MultiPolygon, Point, Polygon } from 'ol/geom';
 import TileLayer from 'ol/layer/Tile';
-import VectorLayer from 'ol/layer/Vector';
 import ImageTile from 'ol/source/ImageTile';
-import VectorSource from 'ol/source/Vector';
-import { Circle, Fill, Stroke, Style } from 'ol/style';
 import TileGrid from 'ol/tilegrid/TileGrid';
-import {
-  featureCount,
-  transformer,
-  valueOf,
-  type Crs,
-  type Features,
-  type RasterInfo,
-  type RasterStyle,
-  type Scale,
-} from '@helk/core';
-import type { VectorStyle } from '../state/bench.store';
+import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
 import { projectionOf } from '../state/cursor';
 import type { Drawing } from './drawing';
 
@@ -106,73 +91,3 @@ export class RasterLayer {
 }
 
 const keyOf = (d: Drawn): string => JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing]);
-
-/** Features as map geometries in a system; the index leads back to the columns. */
-export function vectorSource(f: Features, crs: Crs): VectorSource {
-  const t = transformer(f.crs ?? crs, crs);
-  const out = [0, 0];
-  const ring = (r: number): number[][] => {
-    const pts: number[][] = [];
-    for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
-      t(f.xy[2 * i]!, f.xy[2 * i + 1]!, out);
-      pts.push([out[0]!, out[1]!]);
-    }
-    return pts;
-  };
-  const features: Feature[] = [];
-  for (let i = 0; i < featureCount(f); i++) {
-    const parts: number[][][][] = [];
-    for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++) {
-      const rings: number[][][] = [];
-      for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++) rings.push(ring(r));
-      parts.push(rings);
-    }
-    if (parts.length === 0) continue;
-    const one = parts.length === 1;
-    const geometry =
-      f.geometry === 'polygon'
-        ? one
-          ? new Polygon(parts[0]!)
-          : new MultiPolygon(parts)
-        : f.geometry === 'line'
-          ? one
-            ? new LineString(parts[0]![0]!)
-            : new MultiLineString(parts.map((p) => p[0]!))
-          : one
-            ? new Point(parts[0]![0]![0]!)
-            : new MultiPoint(parts.map((p) => p[0]![0]!));
-    const feature = new Feature({ geometry });
-    feature.setId(i);
-    features.push(feature);
-  }
-  return new VectorSource({ features });
-}
-
-export function vectorLayer(source: VectorSource, style: VectorStyle): VectorLayer {
-  return new VectorLayer({ source, style: symbol(style), updateWhileInteracting: true });
-}
-
-export function symbol(s: VectorStyle): Style {
-  const stroke = new Stroke({ color: s.colour, width: s.width });
-  const fill = new Fill({
-    color:
-      s.colour +
-      Math.round(s.fill * 255)
-        .toString(16)
-        .padStart(2, '0'),
-  });
-  return new Style({
-    stroke,
-    fill,
-    image: new Circle({
-      radius: 3 + s.width,
-      fill: new Fill({ color: s.colour }),
-      stroke: new Stroke({ color: '#ffffff', width: 1 }),
-    }),
-  });
-}
-
-/** The columns of one feature as name and text. */
-export function attributesOf(f: Features, i: number): { name: string; value: string; unit: string | null }[] {
-  return f.columns.map((c) => ({ name: c.name, value: String(valueOf(c, i) ?? '–'), unit: c.unit }));
-}

@@ -1,4 +1,5 @@
 import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
+import type { PreviewLines } from '@helk/core/methods/terrain/stream-preview';
 
 /** What the drawing worker needs to know of a raster band. */
 export interface DrawnBand {
@@ -49,3 +50,33 @@ export interface ValueAnswer {
 
 export type DrawAnswer =
   { id: number; image: ImageBitmap | null } | { id: number; value: ValueAnswer } | { id: number; error: string };
+
+/** Lines to show before anything is computed for good. */
+export interface PreviewRequest {
+  id: number;
+  source: DrawnBand;
+  what:
+    | { kind: 'streams'; threshold: number }
+    | {
+        kind: 'contours';
+        interval: number;
+        base: number;
+        indexEvery: number;
+        smooth: number;
+        from: number;
+        to: number;
+      }
+    | { kind: 'formula'; formula: string; sources: DrawnBand[] };
+}
+
+export type PreviewAnswer =
+  | { id: number; result: { min: number; max: number; mean: number; count: number; missing: number }; step: number }
+  | {
+      id: number;
+      lines: PreviewLines;
+      /** Cells of the grid to one cell of the preview, along a side. */
+      step: number;
+      /** Greatest area above one cell, m², of streams. */
+      greatest: number;
+    }
+  | { id: number; error: string };

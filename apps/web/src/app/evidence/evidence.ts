@@ -3,6 +3,7 @@ import { displayUnit, formatNumber, transformer, type RasterInfo } from '@helk/c
 import { BenchStore } from '../state/bench.store';
 import { Views } from '../state/cursor';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { ClassTable } from './class-table';
 import { HistogramChart } from './histogram';
 import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
@@ -14,7 +15,7 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [HistogramChart, ProfileChart, Readout, TableView],
+  imports: [ClassTable, HistogramChart, ProfileChart, Readout, TableView],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -41,15 +42,19 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
         @if (band(); as b) {
           @switch (tab()) {
             @case ('values') {
-              <helk-histogram class="flex-1 min-w-0" [band]="b.band" [scale]="scale()" />
-              <dl
-                class="w-[188px] flex-none grid grid-cols-[auto_1fr] gap-x-3 content-start py-2 pr-3 text-[12px] overflow-auto"
-              >
-                @for (s of statistics(); track s.name) {
-                  <dt class="text-ink-2">{{ s.name }}</dt>
-                  <dd class="num text-right">{{ s.value }}</dd>
-                }
-              </dl>
+              @if (scale()?.classes; as classes) {
+                <helk-class-table class="flex-1 min-w-0" [info]="b.info" [classes]="classes" />
+              } @else {
+                <helk-histogram class="flex-1 min-w-0" [band]="b.band" [scale]="scale()" />
+                <dl
+                  class="w-[188px] flex-none grid grid-cols-[auto_1fr] gap-x-3 content-start py-2 pr-3 text-[12px] overflow-auto"
+                >
+                  @for (s of statistics(); track s.name) {
+                    <dt class="text-ink-2">{{ s.name }}</dt>
+                    <dd class="num text-right">{{ s.value }}</dd>
+                  }
+                </dl>
+              }
             }
             @case ('changed') {
               @if (change(); as c) {
@@ -106,7 +111,7 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
         }
       </div>
     </section>
-    <helk-readout class="w-[290px] flex-none border-l border-line" />
+    <helk-readout class="flex-none border-l border-line" [class]="bench.sheet() ? 'w-[224px]' : 'w-[290px]'" />
   `,
 })
 export class Evidence {
@@ -159,7 +164,7 @@ export class Evidence {
       ];
     return [
       ...(this.change() ? [{ id: 'changed' as Tab, label: this.change()!.tab }] : []),
-      { id: 'values' as Tab, label: 'Values' },
+      { id: 'values' as Tab, label: this.scale()?.classes ? 'Classes' : 'Values' },
       ...(b.band.facts!.gapBoxes.length ? [{ id: 'gaps' as Tab, label: 'Holes' }] : []),
     ];
   });

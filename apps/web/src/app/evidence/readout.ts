@@ -117,7 +117,12 @@ export class Readout {
             .then((v) => ({
               pane: p.id,
               name: d.name,
-              value: v.value === null ? 'outside' : v.value !== v.value ? 'missing' : formatNumber(v.value, 100),
+              value:
+                v.value === null
+                  ? 'outside'
+                  : v.value !== v.value
+                    ? 'missing'
+                    : (classLabel(info, v.value) ?? formatNumber(v.value, 100)),
               unit: v.value === null || v.value !== v.value ? '' : displayUnit(info.bands[0]!.unit),
               run: run && run.method !== 'import' ? run.title : '',
             })),
@@ -170,6 +175,12 @@ export class Readout {
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
     this.store.notify('Copied.');
   }
+}
+
+/** `2 reed`, for a raster of classes. */
+function classLabel(info: RasterInfo, value: number): string | null {
+  const c = info.bands[0]!.classes?.find((x) => x.value === value);
+  return c ? (c.label === String(value) ? c.label : `${value} ${c.label}`) : null;
 }
 
 type BenchStoreType = InstanceType<typeof BenchStore>;

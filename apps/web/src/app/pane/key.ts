@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
 import { displayUnit, formatNumber, rampTable, type BandFacts, type RasterStyle, type Scale } from '@helk/core';
 import { colourTable } from '@helk/core/render/paint';
 
+const MOST_LISTED = 12;
+
 /** Colours of a scale as a CSS background: a ramp, or steps. */
 export function rampCss(scale: Pick<Scale, 'ramp' | 'reversed' | 'breaks'>): string {
   const n = scale.breaks.length + 1;
@@ -55,6 +57,7 @@ export class Key {
 
   protected readonly title = computed(() => {
     const unit = this.unit();
+    if (this.scale().classes) return this.name();
     return `${this.name()}${unit === null ? ' (unit not known)' : unit ? `, ${displayUnit(unit)}` : ''}`;
   });
   protected readonly css = computed(() => rampCss(this.scale()));
@@ -71,6 +74,8 @@ export class Key {
   });
   /** Up to seven classes are listed one by one; more are read off the stepped ramp. */
   protected readonly classes = computed(() => {
+    const own = this.scale().classes;
+    if (own) return own.slice(0, MOST_LISTED).map((c) => ({ colour: c.colour, text: c.label }));
     const { low, high, breaks } = this.scale();
     if (!breaks.length || breaks.length > 6) return [];
     const { table } = colourTable(this.scale());
@@ -87,6 +92,8 @@ export class Key {
     if (this.shared()) parts.push('shared scale');
     else if (s.kind === 'percentile') parts.push(`${s.cut} to ${100 - s.cut} % of the values`);
     else if (s.kind === 'sd') parts.push(`mean ± ${s.times} standard deviations`);
+    const classes = this.scale().classes;
+    if (classes) return classes.length > MOST_LISTED ? `and ${classes.length - MOST_LISTED} more` : '';
     if (this.scale().breaks.length > 6) parts.push(`${this.scale().breaks.length + 1} classes`);
     return parts.join(', ');
   });

@@ -15,37 +15,50 @@ import {
 } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
-import type BaseLayer from 'ol/layer/Base';
 import VectorLayer from 'ol/layer/Vector';
 import VectorSource from 'ol/source/Vector';
 import Feature from 'ol/Feature';
+import LineString from 'ol/geom/LineString';
 import { fromExtent } from 'ol/geom/Polygon';
 import { getRenderPixel } from 'ol/render';
 import type RenderEvent from 'ol/render/Event';
 import { Stroke, Style } from 'ol/style';
-import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, type RasterInfo } from '@helk/core';
-import { Api } from '../api/api';
+import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, transformer, type RasterInfo } from '@helk/core';
 import { Drawing } from '../draw/drawing';
-import { RasterLayer, symbol, vectorLayer, vectorSource, type Drawn } from '../draw/layers';
+import { RasterLayer, type Drawn } from '../draw/layers';
+import { Preview } from '../draw/preview';
+import { Sketch } from '../draw/sketch';
+import { VectorDrawn, type Look } from '../draw/vectors';
 import { ICONS } from '../parts/icons';
+import { saveBlob } from '../parts/save';
 import { BenchStore, type Layer, type Pane } from '../state/bench.store';
 import { Cursor, Views } from '../state/cursor';
+import { FeatureData } from '../state/feature-data';
+import { Picks } from '../state/picks';
 import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
+import { sentence } from '../api/api';
 import { Key } from './key';
 import { paneImage } from './picture';
 import { StyleEditor } from './style-editor';
+import { VectorKey } from './vector-key';
 
-interface Held {
-  olLayer: BaseLayer;
-  raster?: RasterLayer;
-  crs: string;
-}
+type Held = { crs: string; raster: RasterLayer } | { crs: string; vector: VectorDrawn };
 
 /** One pane: a map of the datasets in its stack, with key, scale, coordinates and the linked cursor. */
 @Component({
   selector: 'helk-map-pane',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, Key, StyleEditor, CdkConnectedOverlay, CdkOverlayOrigin, CdkDropList, CdkDrag, CdkDragHandle],
+  imports: [
+    NgIcon,
+    Key,
+    VectorKey,
+    StyleEditor,
+    CdkConnectedOverlay,
+    CdkOverlayOrigin,
+    CdkDropList,
+    CdkDrag,
+    CdkDragHandle,
+  ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
   host: {
@@ -58,14 +71,19 @@ export class MapPane {
   protected readonly bench = inject(BenchStore);
   protected readonly project = inject(ProjectStore);
   private readonly drawing = inject(Drawing);
-  private readonly api = inject(Api);
+  private readonly data = inject(FeatureData);
+  protected readonly picks = inject(Picks);
+  protected readonly preview = inject(Preview);
+  protected readonly sketch = inject(Sketch);
   private readonly views = inject(Views);
   private readonly cursor = inject(Cursor);
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
+  private readonly mapMade = signal<OlMap | null>(null);
   private readonly held = new Map<string, Held>();
   private readonly seamSource = new VectorSource();
+  private readonly previewSource = new VectorSource();
   /** Counts view changes so that overlays placed by coordinate follow. */
   protected readonly moved = signal(0);
   protected readonly editing = signal<string | null>(null);
@@ -100,7 +118,6 @@ export class MapPane {
       })
       .reverse();
   });
-  protected readonly vectors = computed(() => this.layers().filter((l) => l.layer.vector?.visible));
   protected readonly topRaster = computed(() => [...this.layers()].reverse().find((l) => l.layer.raster?.visible));
   protected readonly mosaicTiles = computed((): DatasetItem[] => {
     for (const { item } of this.layers()) {
@@ -157,11 +174,14 @@ export class MapPane {
       if (map.getView() !== view) {
         map.setView(view);
         view.on('change', () => this.moved.update((n) => n + 1));
+        this.fitFresh(map);
       }
       this.moved.update((n) => n + 1);
     });
     effect(() => this.sync());
     effect(() => this.drawSeams());
+    effect(() => this.drawPreview());
+    this.sketch.attach(this.mapMade);
     // The value under the linked cursor, of the top raster; only the latest place is answered.
     let wanted = 0;
     effect(() => {
@@ -207,17 +227,13 @@ export class MapPane {
     map.on('pointermove', (e) => {
       if (!e.dragging) this.cursor.at.set({ x: e.coordinate[0]!, y: e.coordinate[1]!, pane: this.pane().id });
     });
-    map.on('singleclick', (e) =>
-      this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id }),
-    );
+    map.on('singleclick', (e) => {
+      if (this.sketch.wish()) return;
+      this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id });
+      this.pickAt(e.pixel, e.originalEvent as PointerEvent);
+    });
     map.on('change:size', () => {
-      const view = map.getView();
-      const extent = untracked(this.project.extent);
-      // A view made before its pane had a size is fitted once the pane has one.
-      if (view.get('fresh') && extent && map.getSize()?.[0]) {
-        view.unset('fresh');
-        view.fit(extent, { size: map.getSize()!, padding: [40, 16, 30, 16] });
-      }
+      this.fitFresh(map);
       this.moved.update((n) => n + 1);
     });
     map.addLayer(
@@ -227,8 +243,37 @@ export class MapPane {
         style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }),
       }),
     );
+    map.addLayer(
+      new VectorLayer({
+        source: this.previewSource,
+        zIndex: 950,
+        style: (f) => {
+          const css = getComputedStyle(document.documentElement);
+          const width = f.get('width') as number;
+          return [
+            new Style({
+              stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),
+            }),
+            new Style({
+              stroke: new Stroke({ color: css.getPropertyValue(f.get('ink') as string).trim(), width }),
+              zIndex: 1,
+            }),
+          ];
+        },
+      }),
+    );
+    this.mapMade.set(map);
     map.getViewport()!.addEventListener('pointerleave', () => this.cursor.at.set(null));
     return map;
+  }
+
+  /** A view made before its pane had a size is fitted once the pane has one; never again, wherever somebody has gone since. */
+  private fitFresh(map: OlMap): void {
+    const view = map.getView();
+    const extent = untracked(this.project.extent);
+    if (!view.get('fresh') || !extent || !map.getSize()?.[0]) return;
+    view.unset('fresh');
+    view.fit(extent, { size: map.getSize()!, padding: [40, 16, 30, 16] });
   }
 
   /** Brings the map's layers in line with the stack. */
@@ -240,12 +285,14 @@ export class MapPane {
     const layers = this.layers();
     const map = this.map;
     if (!map || !project) return;
+    const css = getComputedStyle(document.documentElement);
+    const token = (name: string): string => css.getPropertyValue(name).trim();
     const wanted = new Set<string>();
     layers.forEach(({ layer, item }, z) => {
       wanted.add(item.id);
       let h = this.held.get(item.id);
       if (h && h.crs !== crs.proj4) {
-        map.removeLayer(h.olLayer);
+        this.release(h);
         this.held.delete(item.id);
         h = undefined;
       }
@@ -256,41 +303,131 @@ export class MapPane {
           ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] }
           : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
         const drawn: Drawn = { scale, style: layer.raster, missing };
-        if (!h) {
-          const raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
-          h = { olLayer: raster.layer, raster, crs: crs.proj4 };
-          this.held.set(item.id, h);
+        let raster = h && 'raster' in h ? h.raster : undefined;
+        if (raster) raster.update(drawn);
+        else {
+          raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
+          this.held.set(item.id, { raster, crs: crs.proj4 });
           raster.layer.on('prerender', (e) => this.clipSwipe(e, item.id));
           raster.layer.on('postrender', (e) => {
             if (this.isSwiped(item.id)) (e.context as CanvasRenderingContext2D).restore();
           });
           map.addLayer(raster.layer);
-        } else h.raster!.update(drawn);
-        h.olLayer.setOpacity(layer.raster.opacity);
-        h.olLayer.setVisible(layer.raster.visible);
+        }
+        raster.layer.setOpacity(layer.raster.opacity);
+        raster.layer.setVisible(layer.raster.visible);
+        raster.layer.setZIndex(z);
       } else if (layer.vector && item.info.kind === 'features') {
-        if (!h) {
-          const ol = vectorLayer(new VectorSource(), layer.vector);
-          h = { olLayer: ol, crs: crs.proj4 };
-          this.held.set(item.id, h);
-          map.addLayer(ol);
-          void this.api.features(project.id, item.id).then(
-            (f) => f.kind === 'features' && ol.setSource(vectorSource(f, crs)),
-            (e: unknown) => this.project.notify(e instanceof Error ? e.message : String(e), 'refused'),
+        const look: Look = {
+          style: layer.vector,
+          picked: this.picks.of(item.id),
+          pick: token('--pick'),
+          ink: token('--ink'),
+          paper: token('--leaf'),
+        };
+        let vector = h && 'vector' in h ? h.vector : undefined;
+        if (vector) vector.update(look);
+        else {
+          const made = (vector = new VectorDrawn(map, crs, look));
+          this.held.set(item.id, { vector, crs: crs.proj4 });
+          void this.data.get(item.id).then(
+            (f) => {
+              if (f.kind !== 'features') return;
+              made.fill(f, crs);
+              this.drawn.update((n) => n + 1);
+            },
+            (e: unknown) => this.project.notify(sentence(e), 'refused'),
           );
         }
-        (h.olLayer as VectorLayer).setStyle(symbol(layer.vector));
-        h.olLayer.setOpacity(layer.vector.opacity);
-        h.olLayer.setVisible(layer.vector.visible);
+        vector.setZIndex(z);
       }
-      h?.olLayer.setZIndex(z);
     });
     for (const [id, h] of this.held) {
       if (wanted.has(id)) continue;
-      map.removeLayer(h.olLayer);
+      this.release(h);
       this.held.delete(id);
     }
     map.render();
+    untracked(() => this.drawn.update((n) => n + 1));
+  }
+
+  private release(h: Held): void {
+    if ('raster' in h) this.map?.removeLayer(h.raster.layer);
+    else h.vector.dispose();
+  }
+
+  /** Counts what changes legends of features. */
+  private readonly drawn = signal(0);
+  /** Features with their legends, the top one first. */
+  protected readonly vectors = computed(() => {
+    this.drawn();
+    return this.layers()
+      .filter((l) => l.layer.vector?.visible)
+      .map((l) => {
+        const h = this.held.get(l.item.id);
+        return { layer: l.layer, item: l.item, symbols: h && 'vector' in h ? h.vector.legend : null };
+      })
+      .reverse();
+  });
+
+  /** Picks the feature under the pointer, of the topmost dataset that has one there. */
+  private pickAt(pixel: number[], e: PointerEvent): void {
+    for (const { item } of [...this.layers()].reverse()) {
+      const h = this.held.get(item.id);
+      if (!h || !('vector' in h) || item.info.kind !== 'features') continue;
+      const i = h.vector.at(pixel);
+      if (i < 0) continue;
+      const rows = new Uint8Array(item.info.count);
+      rows[i] = 1;
+      const was = this.picks.of(item.id)?.[i] === 1;
+      this.picks.pick(
+        item.id,
+        rows,
+        e.shiftKey || e.ctrlKey || e.metaKey ? (was ? 'remove' : 'add') : this.picks.mode(),
+      );
+      this.bench.select(item.id);
+      return;
+    }
+  }
+
+  /** The preview belongs where its grid is seen, or in the active pane where it is seen nowhere. */
+  protected readonly previewed = computed(() => {
+    const p = this.preview.shown();
+    if (!p) return null;
+    const seen = this.bench.panes().filter((x) => x.layers.some((l) => l.dataset === p.dataset));
+    return (seen.length ? seen.some((x) => x.id === this.pane().id) : this.active()) ? p : null;
+  });
+
+  /** Lines that nothing has computed for good yet, and the steepest stretch of a profile. */
+  private drawPreview(): void {
+    const shown = this.previewed();
+    const stretch = this.cursor.stretch();
+    const crs = this.project.crs();
+    this.previewSource.clear();
+    const lines: Feature[] = [];
+    const item = shown ? this.project.datasetEntityMap()[shown.dataset] : undefined;
+    if (shown && item?.info.kind === 'raster') {
+      const go = transformer(item.info.grid.crs ?? crs, crs);
+      const out = [0, 0];
+      const { xy, offsets, value } = shown.lines;
+      for (let l = 0; l < value.length; l++) {
+        const points: number[][] = [];
+        for (let i = offsets[l]!; i < offsets[l + 1]!; i++) {
+          go(xy[2 * i]!, xy[2 * i + 1]!, out);
+          points.push([out[0]!, out[1]!]);
+        }
+        const streams = shown.what.kind === 'streams';
+        lines.push(
+          new Feature({
+            geometry: new LineString(points),
+            ink: streams ? '--act' : '--ink',
+            width: streams ? 0.5 + 0.5 * value[l]! : value[l] ? 1.5 : 0.6,
+          }),
+        );
+      }
+    }
+    if (stretch.length > 1) lines.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
+    this.previewSource.addFeatures(lines);
   }
 
   private isSwiped(id: string): boolean {
@@ -393,14 +530,14 @@ export class MapPane {
       project: this.project.project()?.name ?? '',
       crs: `${this.project.crs().code ?? ''} ${this.project.crs().name}`.trim(),
       keys: this.keys(),
+      legends: this.vectors().map((v) => ({
+        name: v.item.name,
+        entries: v.symbols?.legend.length ? v.symbols.legend : [{ colour: v.layer.vector!.colour, text: '' }],
+      })),
       bar: this.scaleBar(),
       ink: dark ? '#ece7db' : '#1d282c',
       paper: dark ? '#171b1c' : '#f6f2e9',
     });
-    const a = document.createElement('a');
-    a.href = URL.createObjectURL(blob);
-    a.download = `${this.layers().at(-1)?.item.name ?? 'pane'}.png`;
-    a.click();
-    setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
+    saveBlob(blob, `${this.layers().at(-1)?.item.name ?? 'pane'}.png`);
   }
 }

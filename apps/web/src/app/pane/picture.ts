@@ -8,6 +8,8 @@ interface Caption {
   project: string;
   crs: string;
   keys: { name: string; unit: string | null; scale: Scale }[];
+  /** Of features: colours and what they mean. */
+  legends: { name: string; entries: { colour: string; text: string }[] }[];
   bar: { width: number; text: string } | null;
   ink: string;
   paper: string;
@@ -57,8 +59,33 @@ export async function paneImage(map: OlMap, c: Caption): Promise<Blob> {
   g.fillText([c.project, c.crs].filter(Boolean).join(' · '), 12, 30, w * 0.4);
   let x = w * 0.42;
   const room = w - x - (c.bar ? c.bar.width + 40 : 12);
-  const each = Math.min(220, room / Math.max(1, c.keys.length) - 16);
+  const each = Math.min(220, room / Math.max(1, c.keys.length + c.legends.length) - 16);
+  const swatches = (name: string, entries: { colour: string; text: string }[]): void => {
+    g.font = `11px ${SANS}`;
+    g.fillStyle = c.ink;
+    g.fillText(name, x, 8, each);
+    g.font = `9.5px ${SANS}`;
+    // Three rows, as many columns as there is room for.
+    const columns = Math.max(1, Math.floor(each / 70));
+    entries.slice(0, 3 * columns).forEach((e, i) => {
+      const left = x + Math.floor(i / 3) * (each / columns);
+      const top = 23 + (i % 3) * 12;
+      g.fillStyle = e.colour;
+      g.fillRect(left, top, 12, 8);
+      g.fillStyle = c.ink;
+      g.fillText(e.text, left + 16, top - 1, each / columns - 20);
+    });
+    x += each + 16;
+  };
+  for (const l of c.legends) swatches(l.name, l.entries);
   for (const key of c.keys) {
+    if (key.scale.classes) {
+      swatches(
+        key.name,
+        key.scale.classes.map((e) => ({ colour: e.colour, text: e.label })),
+      );
+      continue;
+    }
     g.font = `11px ${SANS}`;
     g.fillText(`${key.name}${key.unit ? `, ${displayUnit(key.unit)}` : ''}`, x, 8, each);
     const { table, index } = colourTable({ ...key.scale });

@@ -2,12 +2,15 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { formatNumber, RAMPS, type RasterStyle, type Stretch } from '@helk/core';
 import { BenchStore, type Layer } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
+import { ClassEditor } from './class-editor';
 import { rampCss } from './key';
+import { VectorEditor } from './vector-editor';
 
 /** How one layer of a pane is drawn: ramp, stretch, classes, light, opacity. Changes are drawn at once. */
 @Component({
   selector: 'helk-style-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ClassEditor, VectorEditor],
   template: `
     <div
       class="popover w-[312px] p-3 text-[13px] grid gap-2.5"
@@ -16,126 +19,132 @@ import { rampCss } from './key';
       data-testid="style-editor"
     >
       @if (layer().raster; as s) {
-        <div class="grid gap-1" role="radiogroup" aria-label="Colour ramp">
-          @for (r of ramps; track r.id) {
-            <button
-              class="flex items-center gap-2 h-[26px] px-1.5 rounded"
-              [class.bg-act-soft]="s.ramp === r.id"
-              role="radio"
-              [attr.aria-checked]="s.ramp === r.id"
-              (click)="put({ ramp: r.id })"
-            >
-              <span class="h-3 w-28 rounded-[2px]" [style.background]="css(r.id, s.reversed)"></span
-              ><span>{{ r.title }}</span>
-            </button>
+        @if (scale()?.classes) {
+          <helk-class-editor [dataset]="layer().dataset" [info]="$any(info())" />
+        } @else {
+          <div class="grid gap-1" role="radiogroup" aria-label="Colour ramp">
+            @for (r of ramps; track r.id) {
+              <button
+                class="flex items-center gap-2 h-[26px] px-1.5 rounded"
+                [class.bg-act-soft]="s.ramp === r.id"
+                role="radio"
+                [attr.aria-checked]="s.ramp === r.id"
+                (click)="put({ ramp: r.id })"
+              >
+                <span class="h-3 w-28 rounded-[2px]" [style.background]="css(r.id, s.reversed)"></span
+                ><span>{{ r.title }}</span>
+              </button>
+            }
+          </div>
+          <label class="flex items-center gap-2"
+            ><input
+              type="checkbox"
+              [checked]="s.reversed"
+              (change)="put({ reversed: $any($event.target).checked })"
+            />Reversed</label
+          >
+          <label class="grid grid-cols-[92px_1fr] items-center gap-2">
+            <span>Stretch</span>
+            <select [value]="stretchKey()" (change)="stretch($any($event.target).value)" aria-label="Stretch">
+              <option value="minmax">lowest to highest</option>
+              <option value="p1">1 to 99 %</option>
+              <option value="p2">2 to 98 %</option>
+              <option value="p5">5 to 95 %</option>
+              <option value="sd1">mean ± 1 s.d.</option>
+              <option value="sd2">mean ± 2 s.d.</option>
+              <option value="own">own limits</option>
+            </select>
+          </label>
+          @if (s.stretch.kind === 'own') {
+            <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
+              <span>From, to</span>
+              <input
+                class="num w-full"
+                type="number"
+                step="any"
+                [value]="s.stretch.low"
+                (change)="limit('low', $any($event.target).value)"
+                aria-label="Lowest"
+              />
+              <input
+                class="num w-full"
+                type="number"
+                step="any"
+                [value]="s.stretch.high"
+                (change)="limit('high', $any($event.target).value)"
+                aria-label="Highest"
+              />
+            </div>
           }
-        </div>
-        <label class="flex items-center gap-2"
-          ><input
-            type="checkbox"
-            [checked]="s.reversed"
-            (change)="put({ reversed: $any($event.target).checked })"
-          />Reversed</label
-        >
-        <label class="grid grid-cols-[92px_1fr] items-center gap-2">
-          <span>Stretch</span>
-          <select [value]="stretchKey()" (change)="stretch($any($event.target).value)" aria-label="Stretch">
-            <option value="minmax">lowest to highest</option>
-            <option value="p1">1 to 99 %</option>
-            <option value="p2">2 to 98 %</option>
-            <option value="p5">5 to 95 %</option>
-            <option value="sd1">mean ± 1 s.d.</option>
-            <option value="sd2">mean ± 2 s.d.</option>
-            <option value="own">own limits</option>
-          </select>
-        </label>
-        @if (s.stretch.kind === 'own') {
           <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
-            <span>From, to</span>
-            <input
-              class="num w-full"
-              type="number"
-              step="any"
-              [value]="s.stretch.low"
-              (change)="limit('low', $any($event.target).value)"
-              aria-label="Lowest"
-            />
-            <input
-              class="num w-full"
-              type="number"
-              step="any"
-              [value]="s.stretch.high"
-              (change)="limit('high', $any($event.target).value)"
-              aria-label="Highest"
-            />
+            <span>Classes</span>
+            <select
+              [value]="s.classes"
+              (change)="put({ classes: +$any($event.target).value })"
+              aria-label="Number of classes"
+            >
+              <option value="0">none</option>
+              @for (n of counts; track n) {
+                <option [value]="n">{{ n }}</option>
+              }
+            </select>
+            @if (s.classes > 0) {
+              <select [value]="s.rule" (change)="put({ rule: $any($event.target).value })" aria-label="Break rule">
+                <option value="equal">equal steps</option>
+                <option value="quantile">equal counts</option>
+                <option value="natural">natural breaks</option>
+                <option value="geometric">geometric steps</option>
+                <option value="sd">by s.d.</option>
+              </select>
+            }
+          </div>
+          @if (s.classes > 0 && breaks().length) {
+            <div class="num text-ink-2 -mt-1.5">{{ breaks().join('  ') }}</div>
+          }
+          <div class="border-t border-line-soft pt-2.5 grid gap-1.5">
+            <label class="flex items-center gap-2"
+              ><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label
+            >
+            @if (s.relief; as r) {
+              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+                ><span>from</span
+                ><input
+                  type="range"
+                  min="0"
+                  max="360"
+                  step="1"
+                  [value]="r.azimuth"
+                  (input)="light({ azimuth: +$any($event.target).value })"
+                  aria-label="Light from"
+                /><span class="num text-right">{{ r.azimuth }}°</span></label
+              >
+              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+                ><span>height</span
+                ><input
+                  type="range"
+                  min="5"
+                  max="85"
+                  step="1"
+                  [value]="r.altitude"
+                  (input)="light({ altitude: +$any($event.target).value })"
+                  aria-label="Light height"
+                /><span class="num text-right">{{ r.altitude }}°</span></label
+              >
+              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
+                ><span>strength</span
+                ><input
+                  type="range"
+                  min="0.1"
+                  max="1"
+                  step="0.05"
+                  [value]="r.strength"
+                  (input)="light({ strength: +$any($event.target).value })"
+                  aria-label="Light strength"
+                /><span class="num text-right">{{ percent(r.strength) }}</span></label
+              >
+            }
           </div>
         }
-        <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
-          <span>Classes</span>
-          <select
-            [value]="s.classes"
-            (change)="put({ classes: +$any($event.target).value })"
-            aria-label="Number of classes"
-          >
-            <option value="0">none</option>
-            @for (n of counts; track n) {
-              <option [value]="n">{{ n }}</option>
-            }
-          </select>
-          @if (s.classes > 0) {
-            <select [value]="s.rule" (change)="put({ rule: $any($event.target).value })" aria-label="Break rule">
-              <option value="equal">equal steps</option>
-              <option value="quantile">equal counts</option>
-              <option value="sd">by s.d.</option>
-            </select>
-          }
-        </div>
-        @if (s.classes > 0 && breaks().length) {
-          <div class="num text-ink-2 -mt-1.5">{{ breaks().join('  ') }}</div>
-        }
-        <div class="border-t border-line-soft pt-2.5 grid gap-1.5">
-          <label class="flex items-center gap-2"
-            ><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label
-          >
-          @if (s.relief; as r) {
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-              ><span>from</span
-              ><input
-                type="range"
-                min="0"
-                max="360"
-                step="1"
-                [value]="r.azimuth"
-                (input)="light({ azimuth: +$any($event.target).value })"
-                aria-label="Light from"
-              /><span class="num text-right">{{ r.azimuth }}°</span></label
-            >
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-              ><span>height</span
-              ><input
-                type="range"
-                min="5"
-                max="85"
-                step="1"
-                [value]="r.altitude"
-                (input)="light({ altitude: +$any($event.target).value })"
-                aria-label="Light height"
-              /><span class="num text-right">{{ r.altitude }}°</span></label
-            >
-            <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-              ><span>strength</span
-              ><input
-                type="range"
-                min="0.1"
-                max="1"
-                step="0.05"
-                [value]="r.strength"
-                (input)="light({ strength: +$any($event.target).value })"
-                aria-label="Light strength"
-              /><span class="num text-right">{{ percent(r.strength) }}</span></label
-            >
-          }
-        </div>
         <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
           ><span>Opacity</span
           ><input
@@ -156,47 +165,8 @@ import { rampCss } from './key';
           /><span class="hatch w-4 h-2.5 inline-block"></span>Mark missing cells</label
         >
       }
-      @if (layer().vector; as v) {
-        <label class="grid grid-cols-[92px_1fr] items-center gap-2"
-          ><span>Colour</span
-          ><input
-            type="color"
-            [value]="v.colour"
-            (input)="bench.redraw(pane(), layer().dataset, { colour: $any($event.target).value })"
-        /></label>
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-          ><span>Line</span
-          ><input
-            type="range"
-            min="0.5"
-            max="6"
-            step="0.5"
-            [value]="v.width"
-            (input)="bench.redraw(pane(), layer().dataset, { width: +$any($event.target).value })"
-          /><span class="num text-right">{{ v.width }} px</span></label
-        >
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-          ><span>Fill</span
-          ><input
-            type="range"
-            min="0"
-            max="1"
-            step="0.05"
-            [value]="v.fill"
-            (input)="bench.redraw(pane(), layer().dataset, { fill: +$any($event.target).value })"
-          /><span class="num text-right">{{ percent(v.fill) }}</span></label
-        >
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-          ><span>Opacity</span
-          ><input
-            type="range"
-            min="0"
-            max="1"
-            step="0.05"
-            [value]="v.opacity"
-            (input)="bench.redraw(pane(), layer().dataset, { opacity: +$any($event.target).value })"
-          /><span class="num text-right">{{ percent(v.opacity) }}</span></label
-        >
+      @if (layer().vector) {
+        <helk-vector-editor [pane]="pane()" [layer]="layer()" />
       }
     </div>
   `,
@@ -206,6 +176,7 @@ export class StyleEditor {
   readonly layer = input.required<Layer>();
   protected readonly bench = inject(BenchStore);
   private readonly project = inject(ProjectStore);
+  protected readonly info = computed(() => this.project.datasetEntityMap()[this.layer().dataset]?.info);
   protected readonly ramps = RAMPS;
   protected readonly counts = Array.from({ length: 11 }, (_, i) => i + 2);
   protected readonly css = (ramp: string, reversed: boolean): string => rampCss({ ramp, reversed, breaks: [] });

@@ -71,7 +71,7 @@ export class Thumbnail {
           resolution,
           width: c.width,
           height: c.height,
-          scale: scaleOf(style, facts),
+          scale: scaleOf(style, facts, info.bands[0]),
           relief: style.relief ? { ...style.relief, zFactor: 3 } : null,
           missing: null,
         },

@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
+import { namesOf } from '@helk/core/methods/raster/formula';
 import {
+  cellArea,
   displayUnit,
   formatBytes,
   formatDuration,
@@ -9,21 +11,26 @@ import {
   placeOf,
   type Check,
   type Forecast,
+  type GeometryType,
   type InputSpec,
 } from '@helk/core';
 import { Api, sentence } from '../api/api';
+import { Preview } from '../draw/preview';
+import { Sketch } from '../draw/sketch';
 import { CrsField } from '../parts/crs-field';
+import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
 
 /** A method ready to run: everything on it comes from the method's definition. */
 @Component({
   selector: 'helk-run-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrsField, Thumbnail, NgIcon, RunResult],
+  imports: [CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './run-sheet.html',
   host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
@@ -32,6 +39,8 @@ export class RunSheet {
   protected readonly bench = inject(BenchStore);
   protected readonly store = inject(ProjectStore);
   private readonly api = inject(Api);
+  private readonly preview = inject(Preview);
+  private readonly sketch = inject(Sketch);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
   protected readonly forecast = signal<Forecast | null>(null);
@@ -87,7 +96,82 @@ export class RunSheet {
   });
   protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');
 
+  private readonly firstInput = computed(
+    () => Object.keys(this.method().inputs).flatMap((r) => this.sheet().inputs[r] ?? [])[0],
+  );
+  protected readonly firstRaster = computed(() => {
+    const i = this.item(this.firstInput())?.info;
+    return i?.kind === 'raster' ? i : null;
+  });
+  /** What a formula can name. */
+  protected readonly names = computed((): FormulaName[] => {
+    if (this.sheet().method === 'raster.formula') {
+      const bands = (this.sheet().inputs['rasters'] ?? []).flatMap((id) => {
+        const d = this.item(id);
+        return d?.info.kind === 'raster' ? [{ d, band: d.info.bands[0]! }] : [];
+      });
+      return [...namesOf(bands.map((b) => b.band))].map(([name, i]) => ({
+        name,
+        detail: [bands[i]!.d.name, displayUnit(bands[i]!.band.unit)].filter(Boolean).join(', '),
+      }));
+    }
+    const info = this.item(this.firstInput())?.info;
+    return info && info.kind !== 'raster'
+      ? info.columns.map((c) => ({ name: c.name, detail: [c.type, displayUnit(c.unit)].filter(Boolean).join(', ') }))
+      : [];
+  });
+  /** What a formula gives so far, before it is run. */
+  protected readonly firstResult = computed(() => {
+    const r = this.preview.result();
+    if (this.sheet().method !== 'raster.formula' || !r) return '';
+    const { min, max, mean, count, missing } = r.result;
+    if (!count) return 'every cell missing so far';
+    const range = max - min || Math.abs(max) || 1;
+    const unit = displayUnit(String(this.sheet().params['unit'] ?? ''));
+    const v = (x: number): string => `${formatNumber(x, range)}${unit ? ` ${unit}` : ''}`;
+    return `${v(min)} to ${v(max)}, mean ${v(mean)}${missing ? `, ${formatNumber((100 * missing) / (count + missing), 10)} % missing` : ''}${r.step > 1 ? ` (every ${r.step}th cell)` : ''}`;
+  });
+  /** The slider of a stream threshold: from ten cells to the greatest area there is, by orders of magnitude. */
+  protected readonly slider = computed(() => {
+    const shown = this.preview.shown();
+    const grid = this.firstRaster()?.grid;
+    if (!shown || shown.what.kind !== 'streams' || !grid || !(shown.greatest > 0)) return null;
+    const low = 10 * cellArea(grid, grid.rows >> 1);
+    const span = Math.log(shown.greatest / low);
+    const km2 = (v: number): string => `${Number((v / 1e6).toPrecision(2))} km²`;
+    return {
+      low: km2(low),
+      high: km2(shown.greatest),
+      from: low,
+      span,
+      at: Math.round((1000 * Math.log(shown.what.threshold / low)) / span),
+      text: `${formatNumber(shown.lines.value.length)} links`,
+    };
+  });
+
+  protected slide(at: number): void {
+    const s = this.slider();
+    if (s) this.put('threshold', `${Number(((s.from * Math.exp((s.span * at) / 1000)) / 1e6).toPrecision(2))} km2`);
+  }
+
+  protected draw(role: string, geometry: GeometryType): void {
+    this.sketch.begin(geometry, (id) => {
+      this.choose(role, id);
+      this.bench.show(id, this.bench.activePane(), true);
+    });
+  }
+
   constructor() {
+    effect(() => {
+      const s = this.forecast()?.suggestions ?? {};
+      this.preview.suggested.set(Object.fromEntries(Object.entries(s).map(([k, v]) => [k, v.value])));
+    });
+    let shown = '';
+    effect(() => {
+      const method = this.sheet().method;
+      if (method !== shown) untracked(() => this.forecast.set(null));
+      shown = method;
+    });
     // A fresh sheet takes what is selected, where it fits.
     effect(() => {
       const sheet = this.bench.sheet();
@@ -209,7 +293,7 @@ export class RunSheet {
         seed: 1,
         variantOf: null,
       });
-      const run = started ? await this.finished(started.id) : undefined;
+      const run = started ? await this.store.ended(started.id) : undefined;
       const result = run?.outputs[0];
       if (run?.state !== 'done' || !result) throw new Error(run?.problem?.message ?? 'It was not run.');
       this.bench.showBeside(result);
@@ -221,14 +305,6 @@ export class RunSheet {
       this.store.notify(sentence(e), 'refused');
     }
     this.mending.set(null);
-  }
-
-  private async finished(id: string) {
-    for (;;) {
-      const r = this.store.runEntityMap()[id];
-      if (r && r.state !== 'queued' && r.state !== 'running') return r;
-      await new Promise((resolve) => setTimeout(resolve, 60));
-    }
   }
 
   protected async start(): Promise<void> {
@@ -243,7 +319,7 @@ export class RunSheet {
       });
       if (!run) return;
       this.bench.fillSheet({ runId: run.id });
-      const done = await this.finished(run.id);
+      const done = await this.store.ended(run.id);
       if (done.state !== 'done') return;
       const first = done.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d && d.kind !== 'table');
       if (!first) {

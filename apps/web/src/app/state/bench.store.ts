@@ -3,22 +3,16 @@ import { patchState, signalStore, withComputed, withHooks, withMethods, withStat
 import {
   CATEGORY_COLOURS,
   defaultStyle,
+  PLAIN_VECTOR,
   scaleOf,
   sharedScale,
   type RasterInfo,
   type RasterStyle,
   type Scale,
+  type VectorStyle,
 } from '@helk/core';
 import { Api } from '../api/api';
 import { ProjectStore, type DatasetItem } from './project.store';
-
-export interface VectorStyle {
-  colour: string;
-  width: number;
-  fill: number;
-  opacity: number;
-  visible: boolean;
-}
 
 /** One thing a pane shows; the last stands on top. */
 export interface Layer {
@@ -69,7 +63,6 @@ interface BenchState {
   seams: boolean;
 }
 
-const VECTOR: VectorStyle = { colour: '#d6246e', width: 2, fill: 0.15, opacity: 1, visible: true };
 /** Colours of feature results by role; sources take the next of the readable set. */
 const ROLE_COLOURS: Record<string, string> = {
   streams: '#1f78b4',
@@ -84,6 +77,20 @@ const startDark = (): boolean => {
   const kept = localStorage.getItem(THEME);
   return kept ? kept === 'dark' : matchMedia('(prefers-color-scheme: dark)').matches;
 };
+
+/** How features are drawn at first, by what they are. */
+function vectorLook(d: DatasetItem): Partial<VectorStyle> {
+  if (d.info.kind !== 'features') return {};
+  const has = (name: string): boolean => d.info.kind === 'features' && d.info.columns.some((c) => c.name === name);
+  if (has('level') && has('index')) return { width: 0.8, emphasis: 'index', label: { formula: 'level', size: 10.5 } };
+  if (d.role === 'streams' && has('order')) return { size: { column: 'order', largest: 4 } };
+  const kind = d.info.columns.find(
+    (c) => c.type === 'text' && /^(class|cover|land_?cover|category|kind|type)\w*$/i.test(c.name),
+  );
+  if (d.info.geometry === 'polygon' && kind)
+    return { by: { kind: 'category', column: kind.name, colours: {} }, fill: 0.85, width: 0.6, outline: '#6a6258' };
+  return {};
+}
 
 /** What stands where on the workbench. */
 export const BenchStore = signalStore(
@@ -120,9 +127,9 @@ export const BenchStore = signalStore(
             const band = d.info.bands[0]!;
             if (!band.facts || band.facts.summary.count === 0) continue;
             const key = `${p.id}/${l.dataset}`;
-            own.set(key, scaleOf(l.raster, band.facts));
+            own.set(key, scaleOf(l.raster, band.facts, band));
             const group = `${band.unit ?? ''}|${band.role === 'hillshade' || band.role === 'aspect' ? band.role : ''}`;
-            if (l.raster.visible) groups.set(group, [...(groups.get(group) ?? []), key]);
+            if (l.raster.visible && !own.get(key)!.classes) groups.set(group, [...(groups.get(group) ?? []), key]);
           }
         }
         if (s.sharedScale()) {
@@ -145,11 +152,11 @@ export const BenchStore = signalStore(
         : {
             dataset: d.id,
             vector: {
-              ...VECTOR,
-              width: d.role === 'contours' ? 1 : VECTOR.width,
+              ...PLAIN_VECTOR,
               colour:
                 ROLE_COLOURS[d.role ?? ''] ??
                 CATEGORY_COLOURS[project.datasetIds().indexOf(d.id) % CATEGORY_COLOURS.length]!,
+              ...vectorLook(d),
             },
           };
     /** A result is drawn like what it was made from, where both hold the same kind of values: so that they can be compared. */
@@ -344,7 +351,11 @@ function restored(stored: unknown, all: DatasetItem[]): Partial<BenchState> {
   if (w?.version === 1 && Array.isArray(w.panes) && w.panes.length && w.panes.some((p) => p.layers.length)) {
     return {
       ...blank,
-      panes: w.panes,
+      // Styles of an older Helk lack what has come since.
+      panes: w.panes.map((p) => ({
+        ...p,
+        layers: p.layers.map((l) => (l.vector ? { ...l, vector: { ...PLAIN_VECTOR, ...l.vector } } : l)),
+      })),
       activePane: w.activePane ?? 1,
       selected: w.selected ?? null,
       linkedView: w.linkedView ?? true,

@@ -9,6 +9,8 @@ import type { Crs, Extent } from '@helk/core';
 @Injectable({ providedIn: 'root' })
 export class Cursor {
   readonly at = signal<{ x: number; y: number; pane: number } | null>(null);
+  /** A part of a line that stands out, in the panes' system: the steepest stretch of the profile that is looked at. */
+  readonly stretch = signal<number[][]>([]);
 }
 
 /** The map projection of a CRS. */

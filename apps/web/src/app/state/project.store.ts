@@ -14,6 +14,7 @@ import {
   suggestUtm,
   transformExtent,
   wgs84,
+  type ClassEntry,
   type Crs,
   type DatasetInfo,
   type Extent,
@@ -133,8 +134,17 @@ export const ProjectStore = signalStore(
     const watch = (run: ApiRun): void => {
       if (!s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
     };
+    /** Waits until a run is over. */
+    const ended = async (id: string): Promise<ApiRun> => {
+      for (;;) {
+        const r = s.runEntityMap()[id];
+        if (r && r.state !== 'queued' && r.state !== 'running') return r;
+        await new Promise((resolve) => setTimeout(resolve, 60));
+      }
+    };
     return {
       watch,
+      ended,
       notify,
       dismiss,
       guarded,
@@ -192,9 +202,23 @@ export const ProjectStore = signalStore(
           if (run) watch(run);
         }
       },
+      /** Takes files in and waits for what comes of them. */
+      async takeInNow(files: File[]): Promise<string[]> {
+        const p = s.project();
+        const out: string[] = [];
+        for (const f of p ? files : []) {
+          const run = await guarded(() => api.takeIn(p!.id, f, null));
+          if (!run) continue;
+          watch(run);
+          const end = await ended(run.id);
+          if (end.state === 'done') out.push(...end.outputs);
+          else notify(end.problem?.message ?? 'It was not taken in.', 'refused');
+        }
+        return out;
+      },
       async patchDataset(
         id: string,
-        patch: { name?: string; note?: string; crs?: string; unit?: string },
+        patch: { name?: string; note?: string; crs?: string; unit?: string; classes?: ClassEntry[] },
       ): Promise<void> {
         const p = s.project();
         if (!p) return;

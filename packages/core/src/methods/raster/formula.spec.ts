@@ -6,7 +6,10 @@ import { rasterOf, refusalOf, run, runRaster } from '../../testing';
 
 const value = (text: string, names: Record<string, number> = {}): number => {
   const out = new Float64Array(1);
-  compileFormula(parseFormula(text), (n) => (n in names ? [names[n]!] : undefined), Object.keys(names))(0, 1, out);
+  compileFormula(parseFormula(text), {
+    column: (n) => (n in names ? [names[n]!] : undefined),
+    known: Object.keys(names),
+  })(0, 1, out);
   return out[0]!;
 };
 
@@ -121,7 +124,7 @@ describe('recode', () => {
   it('counts forgotten values and clashes, and says so before and after', async () => {
     const o = await run('raster.recode', { raster: r }, { rules: '1..3 = 1 low; 3..4 = 2 high; 6..7 = 3 top' });
     expect(o.figures).toEqual({ uncoveredValues: 1, uncoveredCells: 1, clashes: 1 });
-    expect(o.notes.map((n) => n.code)).toEqual(['recode.clash', 'recode.between', 'recode.uncovered']);
+    expect(o.notes.map((n) => n.code)).toEqual(['recode.clash', 'recode.forgotten', 'recode.uncovered']);
     const band = (o.outputs[0]!.data as Raster).bands[0]!;
     expect(band.cells[2]).toBe(1);
     expect(band.classes?.map((c) => `${c.value} ${c.label}`)).toEqual(['1 low', '2 high', '3 top']);

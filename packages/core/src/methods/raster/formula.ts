@@ -11,7 +11,7 @@ import { summarise } from '../../numeric/statistics';
 const LETTERS = 'abcdefghijklmnopqrstuvwxyz';
 
 /** The names grids go by: letters in order, and the names of their bands where no two share one. */
-function namesOf(bands: { name: string }[]): Map<string, number> {
+export function namesOf(bands: { name: string }[]): Map<string, number> {
   const names = new Map<string, number>();
   bands.forEach((_, i) => names.set(LETTERS[i]!, i));
   bands.forEach((b, i) => {
@@ -57,7 +57,7 @@ export const formula = defineMethod({
   sources: ['ECMA-262 (grammar of expressions)'],
   inputs: { rasters: input.rasters({ label: 'Grids' }) },
   params: z.object({
-    formula: text({ label: 'Formula', help: 'Like (a - b) / (a + b), or if(a > 500, 1, 0).' }),
+    formula: text({ label: 'Formula', help: 'Like (a - b) / (a + b), or if(a > 500, 1, 0).', editor: 'formula' }),
     unit: text({ label: 'Unit of the result', help: 'Like m; empty when it has none.' }).default(''),
   }),
   outputs: { result: output.raster('Result') },
@@ -72,7 +72,7 @@ export const formula = defineMethod({
     const names = namesOf(rasters.map((r) => r.bands[0]!));
     const tree = parseFormula(p.formula);
     // An unknown name is refused here already, with what there is.
-    compileFormula(tree, (n) => (names.has(n) ? [] : undefined), [...names.keys()]);
+    compileFormula(tree, { column: (n) => (names.has(n) ? [] : undefined), known: [...names.keys()] });
     const used = namesIn(tree)
       .map((n) => names.get(n))
       .filter((i) => i !== undefined);
@@ -114,11 +114,10 @@ export const formula = defineMethod({
       const missing = missingOf(b);
       return missing === missing ? Float64Array.from(b.cells, (v) => (v === missing ? NaN : v)) : b.cells;
     });
-    const step = compileFormula(
-      parseFormula(p.formula),
-      (name) => (names.has(name) ? columns[names.get(name)!] : undefined),
-      [...names.keys()],
-    );
+    const step = compileFormula(parseFormula(p.formula), {
+      column: (name) => (names.has(name) ? columns[names.get(name)!] : undefined),
+      known: [...names.keys()],
+    });
     const wide = bands.some((b) => b.cells instanceof Float64Array);
     const out = wide ? new Float64Array(n) : new Float32Array(n);
     const block = new Float64Array(BLOCK);

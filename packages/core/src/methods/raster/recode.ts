@@ -10,12 +10,14 @@ export interface RecodeRule {
   to: number;
   value: number;
   label: string;
+  /** `#rrggbb`, where the rule names one. */
+  colour?: string;
 }
 
 export interface Recode {
   rules: RecodeRule[];
   /** What becomes of values that no rule covers; null when nothing is said. */
-  rest: 'keep' | 'missing' | { value: number; label: string } | null;
+  rest: 'keep' | 'missing' | { value: number; label: string; colour?: string } | null;
 }
 
 const NUMBER = String.raw`[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?`;
@@ -23,6 +25,23 @@ const RULE = new RegExp(
   String.raw`^(?:(${NUMBER})\s*(?:\.\.|to)\s*(${NUMBER})|(${NUMBER}(?:\s*,\s*${NUMBER})*)|(\*))\s*(?:=|->)\s*(?:(keep|missing)|([+-]?\d+)(?:\s+(.*))?)$`,
   'i',
 );
+
+/** Takes a colour off the end of a label. */
+function labelled(text: string): { label: string; colour?: string } {
+  const m = /^(.*?)\s*(#[0-9a-f]{6})$/i.exec(text.trim());
+  return m ? { label: m[1]!.trim(), colour: m[2]!.toLowerCase() } : { label: text.trim() };
+}
+
+/** Rules as text that `parseRules` reads back to the same. */
+export function formatRules({ rules, rest }: Recode): string {
+  const target = (r: { value: number; label: string; colour?: string }): string =>
+    r.value === MISSING_CLASS
+      ? 'missing'
+      : [r.value, r.label.replace(/[;\n]/g, ' ').trim(), r.colour].filter((x) => x !== '' && x !== undefined).join(' ');
+  const lines = rules.map((r) => `${span(r)} = ${target(r)}`);
+  if (rest) lines.push(`* = ${typeof rest === 'string' ? rest : target(rest)}`);
+  return lines.join('; ');
+}
 
 /**
  * Reads rules like `1..5 = 2 reed; 6, 8 = 1 water; * = keep`: intervals (both ends belong), values, and a rest.
@@ -43,9 +62,9 @@ export function parseRules(text: string): Recode {
         `rules: "${part}" cannot be read; write 1..5 = 2 reed, or 6, 8 = 1 water, or * = keep.`,
         'rules',
       );
-    const label = (m[7] ?? '').trim();
+    const named = labelled(m[7] ?? '');
     if (m[4]) {
-      rest = m[5] ? (m[5].toLowerCase() as 'keep' | 'missing') : { value: Number(m[6]), label };
+      rest = m[5] ? (m[5].toLowerCase() as 'keep' | 'missing') : { value: Number(m[6]), ...named };
       continue;
     }
     const value = m[5] ? (m[5].toLowerCase() === 'missing' ? MISSING_CLASS : NaN) : Number(m[6]);
@@ -57,7 +76,7 @@ export function parseRules(text: string): Recode {
     for (const [from, to] of spans) {
       if (from > to)
         throw new HelkError('method.parameter', `rules: in "${part}" the first value is above the second.`, 'rules');
-      rules.push({ from, to, value, label });
+      rules.push({ from, to, value, ...named });
     }
   }
   if (!rules.length) throw new HelkError('method.parameter', 'rules: there is no rule.', 'rules');
@@ -75,7 +94,9 @@ export function clashes(rules: RecodeRule[]): [RecodeRule, RecodeRule][] {
   return out;
 }
 
-const span = (r: RecodeRule): string => (r.from === r.to ? String(r.from) : `${r.from}..${r.to}`);
+/** `1..5`, or `3` for a single value. */
+export const span = (r: Pick<RecodeRule, 'from' | 'to'>): string =>
+  r.from === r.to ? String(r.from) : `${r.from}..${r.to}`;
 
 export const recode = defineMethod({
   id: 'raster.recode',
@@ -83,11 +104,13 @@ export const recode = defineMethod({
   title: 'Recode',
   question: 'Which classes do these values make?',
   about:
-    'Classes from values by rules: `1..5 = 2 reed; 6, 8 = 1 water; * = keep`. Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless a rest (*) says otherwise, and are counted; values that two rules with different results claim are counted as clashes.',
+    'Classes from values by rules: `1..5 = 2 reed; 6, 8 = 1 water; * = keep`. A colour may stand behind the label (`#7fa08c`). Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless a rest (*) says otherwise, and are counted; values that two rules with different results claim are counted as clashes.',
   keywords: ['reclassify', 'classes', 'categories', 'rules', 'merge classes', 'lookup'],
   sources: ['common practice, no source'],
   inputs: { raster: input.raster() },
-  params: z.object({ rules: text({ label: 'Rules', help: 'Separated by semicolons: 1..5 = 2 reed; * = keep' }) }),
+  params: z.object({
+    rules: text({ label: 'Rules', help: 'Separated by semicolons: 1..5 = 2 reed; * = keep', editor: 'rules' }),
+  }),
   outputs: { recoded: output.raster('Recoded') },
   figures: {
     uncoveredValues: { label: 'Values no rule covers' },
@@ -103,6 +126,23 @@ export const recode = defineMethod({
       message: `${span(a)} and ${span(b)} claim the same values; the first rule wins.`,
     }));
     const f = raster.bands[0]!.facts;
+    if (f?.values && rest === null) {
+      const forgotten = f.values.filter((v) => !rules.some((r) => v.value >= r.from && v.value <= r.to));
+      if (forgotten.length)
+        checks.push({
+          level: 'look',
+          code: 'recode.forgotten',
+          about: 'rules',
+          message: `No rule covers ${forgotten
+            .slice(0, 12)
+            .map((v) => v.value)
+            .join(
+              ', ',
+            )}${forgotten.length > 12 ? ' …' : ''} (${forgotten.reduce((s, v) => s + v.cells, 0)} cells): they become missing.`,
+          mend: { label: 'Keep them as they are', set: { rules: `${p.rules.replace(/[;\s]+$/, '')}; * = keep` } },
+        });
+      return checks;
+    }
     if (f && rest === null) {
       const low = Math.min(...rules.map((r) => r.from));
       const high = Math.max(...rules.map((r) => r.to));
@@ -183,9 +223,14 @@ export const recode = defineMethod({
     for (const r of [...rules].reverse())
       if (r.value !== MISSING_CLASS) labels.set(r.value, r.label || labels.get(r.value) || String(r.value));
     if (rest && typeof rest === 'object') labels.set(rest.value, rest.label || String(rest.value));
+    const colours = new Map<number, string | null>(
+      (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.colour]),
+    );
+    for (const r of [...rules, ...(rest && typeof rest === 'object' ? [rest] : [])].reverse())
+      if (r.colour) colours.set(r.value, r.colour);
     const classes: ClassEntry[] = [...labels]
       .sort((a, b) => a[0] - b[0])
-      .map(([value, label]) => ({ value, label, colour: null }));
+      .map(([value, label]) => ({ value, label, colour: colours.get(value) ?? null }));
     const result: Band = {
       name: band.name,
       unit: null,

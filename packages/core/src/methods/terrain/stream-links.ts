@@ -1,6 +1,15 @@
 import { downstreamOrder } from './accumulate';
 import { receiver } from './flow';
 
+/** Cells of a link and the one it ends in, so that links meet in one point. */
+export function pathOf(links: Links, k: number): number[] {
+  const path = [...links.cells[k]!];
+  if (links.to[k]! >= 0 && links.next[k]! >= 0) path.push(links.to[k]!);
+  // A link of a single cell that leaves the grid is drawn as a point-sized line.
+  if (path.length === 1) path.push(path[0]!);
+  return path;
+}
+
 export interface Links {
   /** Cells of each link from its head, or the confluence it begins at, to its last own cell. */
   cells: Int32Array[];
@@ -18,15 +27,17 @@ export interface Links {
  * Stream cells as links between heads, confluences and ends. A confluence is a stream cell that two or more stream cells drain
  * into; it is the first cell of the link below. Orders after Strahler 1957 (doi:10.1029/TR038i006p00913) and Shreve 1966
  * (doi:10.1086/627137). O(cells).
+ *
+ * @param order cells upstream first, where they are known already
  */
 export function streamLinks(
   direction: Int8Array,
   isStream: (i: number) => boolean,
   width: number,
   height: number,
+  order: Iterable<number> = downstreamOrder(direction, width, height),
 ): Links {
   const n = width * height;
-  const order = downstreamOrder(direction, width, height);
   const donors = new Uint8Array(n);
   for (let i = 0; i < n; i++) {
     if (!isStream(i)) continue;

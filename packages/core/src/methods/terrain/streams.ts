@@ -8,7 +8,7 @@ import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { accumulateD8 } from './flow';
 import { roundNear } from '../raster/reproject';
-import { streamLinks } from './stream-links';
+import { pathOf, streamLinks } from './stream-links';
 import { waterChecks, waterOf } from './water';
 
 /** A two-hundredth of the area covered: some dozen to a hundred links on most land (common practice, no source). */
@@ -85,7 +85,7 @@ export const streams = defineMethod({
     const length: number[] = [];
     const upstream: number[] = [];
     links.cells.forEach((cells, k) => {
-      const path = links.to[k]! >= 0 && links.next[k]! >= 0 ? [...cells, links.to[k]!] : [...cells];
+      const path = pathOf(links, k);
       let metres = 0;
       path.forEach((c, i) => {
         b.coordinate(...centre(grid, c));
@@ -97,8 +97,6 @@ export const streams = defineMethod({
           (Math.floor(c / w.width) - Math.floor(before / w.width)) * ch,
         );
       });
-      // A link of a single cell that leaves the grid is drawn as a point-sized line.
-      if (path.length === 1) b.coordinate(...centre(grid, path[0]!));
       b.endRing();
       b.endPart();
       b.endFeature();

@@ -1,9 +1,11 @@
+import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { FeaturesBuilder, featureCount, ringArea2, type Features } from '../../data/features';
 import { Random } from '../../numeric/random';
 import { rasterOf, refusalOf, roughCells, run, runRaster, utm27 } from '../../testing';
 import { accumulateShares, dinfAngle, dinfShares, mfdShares } from './accumulate';
 import { priorityFlood } from './fill';
+import { StreamPreview } from './stream-preview';
 import { accumulateD8, d8, FLOW_DX, FLOW_DY, NO_DATA, receiver } from './flow';
 
 const LEVEL = [0, 0, 0, 0, 0, 0, 0, 0];
@@ -163,6 +165,18 @@ const valley = rasterOf(
 );
 
 describe('streams', () => {
+  it('are the same in a preview that a slider moves', async () => {
+    const z = land(5, 40, 30, 0);
+    const r = rasterOf(40, [...z]);
+    const preview = new StreamPreview(r);
+    for (const threshold of [1000, 4000]) {
+      const o = await run('terrain.streams', { elevation: r }, { threshold });
+      const lines = o.outputs[0]!.data as Features;
+      const seen = preview.lines(threshold);
+      expect([...seen.xy]).toEqual([...lines.xy]);
+      expect([...seen.value]).toEqual([...lines.columns[0]!.values] as number[]);
+    }
+  });
   it('join in one point at confluences and carry order, length and area', async () => {
     const o = await run('terrain.streams', { elevation: valley }, { threshold: '3000 m2' });
     const f = o.outputs[0]!.data as Features;
@@ -249,6 +263,65 @@ describe('wetness', () => {
     const { out } = await runRaster('terrain.wetness', { elevation: plane }, { scheme: 'd8' });
     // Row y holds y + 1 cells of 100 m² above a contour of 10 m; tan b = 0.2.
     expect(out.bands[0]!.cells[4 * 9 + 4]!).toBeCloseTo(Math.log((5 * 100) / 10 / 0.2), 5);
+  });
+});
+
+describe('D8 on the volcano of R’s datasets', () => {
+  it('goes the way that R’s terra package finds, wherever one neighbour is steepest', () => {
+    const at = (name: string): string => readFileSync(`reference/fixtures/${name}`, 'utf8');
+    const ref = JSON.parse(at('flow-d8.json')) as { columns: number; rows: number; direction: number[] };
+    const z = Float32Array.from(at('volcano.csv').trim().split(/[\n,]/).map(Number));
+    const { columns: w, rows: h } = ref;
+    const { direction } = d8(z, w, h, ten, ten);
+    let compared = 0;
+    for (let y = 1; y < h - 1; y++) {
+      for (let x = 1; x < w - 1; x++) {
+        const i = y * w + x;
+        const drops = FLOW_DX.map((dx, k) => (z[i]! - z[i + FLOW_DY[k]! * w + dx]!) / (k % 2 ? Math.SQRT2 : 1));
+        const best = Math.max(...drops);
+        // Ties are broken by each program in its own way.
+        if (!(best > 0) || drops.filter((d) => Math.abs(d - best) < 1e-6).length > 1) continue;
+        expect(direction[i]).toBe(ref.direction[i]!);
+        compared++;
+      }
+    }
+    expect(compared).toBeGreaterThan(2000);
+  });
+});
+
+describe('specific catchment area on the surfaces that Tarboton 1997 (doi:10.1029/96WR03137, section 5) tests by', () => {
+  // Theory: on an outward cone r / 2, on a plane the length of the slope above. D-infinity comes close, D8 does not on the cone.
+  const n = 61;
+  const mid = 30;
+  const cone = Float32Array.from(
+    { length: n * n },
+    (_, i) => 1000 - 10 * Math.hypot((i % n) - mid, Math.floor(i / n) - mid),
+  );
+  const relativeError = (acc: Float64Array): number => {
+    let sum = 0;
+    let m = 0;
+    for (let y = 0; y < n; y++) {
+      for (let x = 0; x < n; x++) {
+        const r = Math.hypot(x - mid, y - mid);
+        if (r < 8 || r > 28) continue;
+        sum += Math.abs(acc[y * n + x]! - r / 2) / (r / 2);
+        m++;
+      }
+    }
+    return sum / m;
+  };
+  it('an outward cone', () => {
+    const { direction } = d8(cone, n, n, ten, ten);
+    const dinf = accumulateShares(direction, n, n, dinfShares(cone, n, n, direction, ten, ten));
+    const single = accumulateD8(direction, n, n);
+    expect(relativeError(dinf)).toBeLessThan(0.12);
+    expect(relativeError(single)).toBeGreaterThan(0.4);
+  });
+  it('a plane', () => {
+    const plane = Float32Array.from({ length: 20 * 20 }, (_, i) => 1000 - 3 * Math.floor(i / 20));
+    const { direction } = d8(plane, 20, 20, ten, ten);
+    const acc = accumulateShares(direction, 20, 20, dinfShares(plane, 20, 20, direction, ten, ten));
+    for (let y = 0; y < 20; y++) expect(acc[y * 20 + 10]!).toBeCloseTo(y + 1, 9);
   });
 });
 

@@ -1,3 +1,4 @@
+import { plural } from '../../data/arrival';
 import { unitFactor } from '../../data/quantity';
 import { cellArea, cellMetres, firstBand, type Band, type Raster } from '../../data/raster';
 import type { Check, InfosOf, InputSpec } from '../../method/define';
@@ -66,14 +67,29 @@ export function accumulation(
 export function waterChecks(
   inputs: InfosOf<{ elevation: InputSpec & { kind: 'raster'; many: false; least: 1 } }>,
 ): Check[] {
-  const checks = elevationChecks(inputs, 'water');
+  const checks = elevationChecks(inputs, 'water').filter((c) => c.level !== 'fine');
+  const pits = inputs.elevation.bands[0]!.facts?.pits;
+  if (pits === 0)
+    return [
+      ...checks,
+      {
+        level: 'fine',
+        code: 'water.filled',
+        about: 'elevation',
+        message: 'No cell lies lower than all its neighbours.',
+      },
+    ];
+  const many =
+    pits === undefined
+      ? 'It is not known whether this grid is filled'
+      : `${plural(pits, 'cell')} lower than all neighbours: this grid is not filled`;
   return [
-    ...checks.filter((c) => c.level !== 'fine'),
+    ...checks,
     {
-      level: 'fine',
+      level: 'look',
       code: 'water.fill',
       about: 'elevation',
-      message: 'Water stops in hollows that are not filled; the run says how many there are.',
+      message: `${many}. Water stops in hollows.`,
       mend: { label: 'Fill depressions first', run: { method: 'terrain.fill', role: 'elevation', input: 'elevation' } },
     },
   ];

@@ -1,0 +1,118 @@
+import { effect, inject, Injectable, signal } from '@angular/core';
+import type OlMap from 'ol/Map';
+import Draw from 'ol/interaction/Draw';
+import VectorSource from 'ol/source/Vector';
+import VectorLayer from 'ol/layer/Vector';
+import { Circle, Fill, Stroke, Style } from 'ol/style';
+import type { LineString, Point, Polygon } from 'ol/geom';
+import { transformer, wgs84, type GeometryType } from '@helk/core';
+import { ProjectStore } from '../state/project.store';
+
+interface Wish {
+  geometry: GeometryType;
+  /** What becomes of it. */
+  done: (dataset: string) => void;
+}
+
+const TYPE = { point: 'Point', line: 'LineString', polygon: 'Polygon' } as const;
+const WORDS = {
+  point: 'Click to place points.',
+  line: 'Click corner by corner; double-click to end the line.',
+  polygon: 'Click corner by corner; double-click to close the area.',
+};
+
+/** Drawing by hand in any pane; what is drawn becomes a source of the project like a file that was taken in. */
+@Injectable({ providedIn: 'root' })
+export class Sketch {
+  private readonly project = inject(ProjectStore);
+  readonly wish = signal<Wish | null>(null);
+  readonly count = signal(0);
+  private shapes: number[][][] = [];
+
+  readonly words = (): string => {
+    const w = this.wish();
+    return w ? WORDS[w.geometry] : '';
+  };
+
+  begin(geometry: GeometryType, done: (dataset: string) => void): void {
+    this.shapes = [];
+    this.count.set(0);
+    this.wish.set({ geometry, done });
+  }
+
+  cancel(): void {
+    this.shapes = [];
+    this.count.set(0);
+    this.wish.set(null);
+  }
+
+  /** Lets a map be drawn on while there is a wish. To be called where effects may be made. */
+  attach(map: () => OlMap | null): void {
+    const css = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+    effect((done) => {
+      const wish = this.wish();
+      const on = map();
+      if (!wish || !on) return;
+      const source = new VectorSource();
+      const style = new Style({
+        stroke: new Stroke({ color: css('--pick'), width: 2.5 }),
+        fill: new Fill({ color: `${css('--pick')}22` }),
+        image: new Circle({
+          radius: 5,
+          fill: new Fill({ color: css('--pick') }),
+          stroke: new Stroke({ color: '#fff', width: 1.5 }),
+        }),
+      });
+      const layer = new VectorLayer({ source, style, zIndex: 960 });
+      const draw = new Draw({ source, type: TYPE[wish.geometry], style });
+      draw.on('drawend', (e) => {
+        const g = e.feature.getGeometry() as Point | LineString | Polygon;
+        const shape =
+          wish.geometry === 'point'
+            ? [(g as Point).getCoordinates()]
+            : wish.geometry === 'line'
+              ? (g as LineString).getCoordinates()
+              : (g as Polygon).getCoordinates()[0]!;
+        this.shapes.push(shape);
+        this.count.set(this.shapes.length);
+        // A line is one; points and areas may be several. After the event, so that the double-click does not zoom.
+        if (wish.geometry === 'line') setTimeout(() => void this.finish());
+      });
+      on.addLayer(layer);
+      on.addInteraction(draw);
+      done(() => {
+        on.removeInteraction(draw);
+        on.removeLayer(layer);
+      });
+    });
+  }
+
+  /** Takes what was drawn into the project and hands it on. */
+  async finish(): Promise<void> {
+    const wish = this.wish();
+    const shapes = this.shapes;
+    this.cancel();
+    if (!wish || shapes.length === 0) return;
+    const go = transformer(this.project.crs(), wgs84());
+    const place = ([x, y]: number[]): number[] => {
+      const out = [0, 0];
+      go(x!, y!, out);
+      return out.map((v) => Number(v.toFixed(9)));
+    };
+    const geometry = (s: number[][]): object => {
+      const c = s.map(place);
+      return wish.geometry === 'point'
+        ? { type: 'Point', coordinates: c[0] }
+        : wish.geometry === 'line'
+          ? { type: 'LineString', coordinates: c }
+          : { type: 'Polygon', coordinates: [c] };
+    };
+    const text = JSON.stringify({
+      type: 'FeatureCollection',
+      features: shapes.map((s, i) => ({ type: 'Feature', properties: { no: i + 1 }, geometry: geometry(s) })),
+    });
+    const name = { point: 'drawn points', line: 'drawn line', polygon: 'drawn area' }[wish.geometry];
+    const [made] = await this.project.takeInNow([new File([text], `${name}.geojson`)]);
+    if (made) wish.done(made);
+  }
+}

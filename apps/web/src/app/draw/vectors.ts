@@ -1,0 +1,388 @@
+import type OlMap from 'ol/Map';
+import Feature from 'ol/Feature';
+import type { FrameState } from 'ol/Map';
+import { LineString, MultiLineString, MultiPoint, MultiPolygon, Point, Polygon } from 'ol/geom';
+import type Geometry from 'ol/geom/Geometry';
+import Layer from 'ol/layer/Layer';
+import VectorLayer from 'ol/layer/Vector';
+import VectorSource from 'ol/source/Vector';
+import { Circle, Fill, Stroke, Style, Text } from 'ol/style';
+import {
+  featureCount,
+  formatNumber,
+  symbolsOf,
+  transformer,
+  type Crs,
+  type Features,
+  type Symbols,
+  type VectorStyle,
+} from '@helk/core';
+
+/** From here on points are stamped by hand instead of by one object each. */
+const MANY_POINTS = 4000;
+/** From here on shapes are not redrawn while the map moves. */
+const MANY_SHAPES = 1500;
+
+/** Geometries of features in a system, null where a feature has none; the index leads back to the columns. */
+function geometries(f: Features, crs: Crs): (Geometry | null)[] {
+  const t = transformer(f.crs ?? crs, crs);
+  const out = [0, 0];
+  const ring = (r: number): number[][] => {
+    const pts: number[][] = [];
+    for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
+      t(f.xy[2 * i]!, f.xy[2 * i + 1]!, out);
+      pts.push([out[0]!, out[1]!]);
+    }
+    return pts;
+  };
+  return Array.from({ length: featureCount(f) }, (_, i) => {
+    const parts: number[][][][] = [];
+    for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++) {
+      const rings: number[][][] = [];
+      for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++) rings.push(ring(r));
+      parts.push(rings);
+    }
+    if (parts.length === 0) return null;
+    const one = parts.length === 1;
+    if (f.geometry === 'polygon') return one ? new Polygon(parts[0]!) : new MultiPolygon(parts);
+    if (f.geometry === 'line')
+      return one ? new LineString(parts[0]![0]!) : new MultiLineString(parts.map((p) => p[0]!));
+    return one ? new Point(parts[0]![0]![0]!) : new MultiPoint(parts.map((p) => p[0]![0]!));
+  });
+}
+
+const alpha = (hex: string, a: number): string =>
+  hex +
+  Math.round(a * 255)
+    .toString(16)
+    .padStart(2, '0');
+
+export interface Look {
+  style: VectorStyle;
+  picked: Uint8Array | null;
+  pick: string;
+  ink: string;
+  paper: string;
+}
+
+/**
+ * Features of one dataset in one map: shapes, labels above them, picked ones on top. Styles are made once for each class and shared; many
+ * points are stamped straight onto a canvas.
+ */
+export class VectorDrawn {
+  readonly crs: string;
+  private features: Features | null = null;
+  private symbols: Symbols | null = null;
+  private key = '';
+  private look: Look;
+  private readonly source = new VectorSource();
+  private readonly shapes: VectorLayer;
+  private readonly labels: VectorLayer;
+  private readonly stamps: StampLayer;
+  private readonly styles = new Map<number, Style[]>();
+  private readonly texts = new Map<string, Style>();
+
+  constructor(
+    private readonly map: OlMap,
+    crs: Crs,
+    look: Look,
+  ) {
+    this.crs = crs.proj4;
+    this.look = look;
+    this.shapes = new VectorLayer({ source: this.source, style: (f) => this.styleOf(f as Feature) });
+    this.labels = new VectorLayer({
+      source: this.source,
+      style: (f) => this.labelOf(f as Feature),
+      declutter: true,
+      visible: false,
+    });
+    this.stamps = new StampLayer({});
+    for (const l of [this.shapes, this.labels, this.stamps]) map.addLayer(l);
+  }
+
+  /** Hands over the features; nothing is drawn before. */
+  fill(f: Features, crs: Crs): void {
+    this.features = f;
+    const many = featureCount(f);
+    this.source.clear();
+    const shapes = geometries(f, crs);
+    if (f.geometry === 'point' && many > MANY_POINTS) this.stamps.place(shapes);
+    else
+      this.source.addFeatures(
+        shapes.flatMap((geometry, i) => {
+          if (!geometry) return [];
+          const feature = new Feature({ geometry });
+          feature.setId(i);
+          return [feature];
+        }),
+      );
+    // Options of the constructor only, so set where the renderer looks them up.
+    (this.shapes as unknown as { updateWhileInteracting_: boolean }).updateWhileInteracting_ = many < MANY_SHAPES;
+    (this.shapes as unknown as { updateWhileAnimating_: boolean }).updateWhileAnimating_ = many < MANY_SHAPES;
+    this.key = '';
+    this.update(this.look);
+  }
+
+  update(look: Look): void {
+    const { style, picked } = look;
+    const was = this.look;
+    this.look = look;
+    for (const l of [this.shapes, this.labels, this.stamps]) l.setOpacity(style.opacity);
+    this.shapes.setVisible(style.visible);
+    this.stamps.setVisible(style.visible);
+    this.labels.setVisible(style.visible && !!style.label);
+    if (!this.features) return;
+    const key = JSON.stringify({ ...style, opacity: 0, visible: true });
+    if (key === this.key && was.picked === picked && was.ink === look.ink && was.pick === look.pick) return;
+    if (key !== this.key) this.symbols = symbolsOf(style, this.features, (v) => formatNumber(v, 1000));
+    this.key = key;
+    this.styles.clear();
+    this.texts.clear();
+    this.shapes.changed();
+    this.labels.changed();
+    this.stamps.wear(this.symbols!, look);
+  }
+
+  get legend(): Symbols | null {
+    return this.symbols;
+  }
+
+  setZIndex(z: number): void {
+    this.shapes.setZIndex(z);
+    this.stamps.setZIndex(z);
+    this.labels.setZIndex(800 + z);
+  }
+
+  /** The feature under a pixel, or -1. */
+  at(pixel: number[]): number {
+    const hit = this.map.forEachFeatureAtPixel(pixel, (f) => f.getId() as number, {
+      layerFilter: (l) => l === this.shapes,
+      hitTolerance: 4,
+    });
+    return hit ?? this.stamps.at(this.map, pixel);
+  }
+
+  dispose(): void {
+    for (const l of [this.shapes, this.labels, this.stamps]) {
+      this.map.removeLayer(l);
+      l.dispose();
+    }
+  }
+
+  private styleOf(feature: Feature): Style[] | undefined {
+    const s = this.symbols;
+    if (!s) return undefined;
+    const i = feature.getId() as number;
+    const size = s.size ? Math.round(s.size[i]! * 24) : 24;
+    const picked = this.look.picked?.[i] ?? 0;
+    const emphasised = s.emphasised?.[i] ?? 0;
+    const key = ((s.index[i]! * 32 + size) * 2 + picked) * 2 + emphasised;
+    let found = this.styles.get(key);
+    if (!found)
+      this.styles.set(key, (found = this.make(s.colours[s.index[i]!]!, size / 24, picked === 1, emphasised === 1)));
+    return found;
+  }
+
+  private make(colour: string, size: number, picked: boolean, emphasised: boolean): Style[] {
+    const { style, pick, paper } = this.look;
+    const kind = this.features!.geometry;
+    const growth = style.size ? 0.15 + 0.85 * size : 1;
+    if (kind === 'point') {
+      const radius = style.size ? Math.max(1.5, style.size.largest * size) : 3 + style.width;
+      return [
+        new Style({
+          image: new Circle({
+            radius: picked ? radius + 1.5 : radius,
+            fill: new Fill({ color: colour }),
+            stroke: new Stroke({ color: picked ? pick : (style.outline ?? paper), width: picked ? 3 : 1 }),
+          }),
+          zIndex: picked ? 1 : 0,
+        }),
+      ];
+    }
+    if (kind === 'line') {
+      const width = (style.size ? style.size.largest * growth : style.width) * (emphasised ? 2 : 1);
+      // Beside emphasised lines the others step back.
+      const plain = style.emphasis && !emphasised ? alpha(colour, 0.6) : colour;
+      const line = new Style({
+        stroke: new Stroke({ color: picked ? pick : plain, width: picked ? width + 1.5 : width }),
+        zIndex: picked ? 1 : 0,
+      });
+      return [line];
+    }
+    const out = [
+      new Style({
+        fill: new Fill({ color: alpha(colour, style.fill) }),
+        stroke:
+          style.width > 0
+            ? new Stroke({ color: style.outline ?? colour, width: style.width * (emphasised ? 2 : 1) })
+            : undefined!,
+      }),
+    ];
+    if (picked)
+      out.push(
+        new Style({
+          fill: new Fill({ color: alpha(pick, 0.18) }),
+          stroke: new Stroke({ color: pick, width: 2.5 }),
+          zIndex: 1,
+        }),
+      );
+    return out;
+  }
+
+  private labelOf(feature: Feature): Style | undefined {
+    const i = feature.getId() as number;
+    const text = this.symbols?.labels?.[i];
+    const { style, ink, paper } = this.look;
+    if (!text || !style.label) return undefined;
+    const kind = this.features!.geometry;
+    const key = kind === 'line' ? `${text}/${this.symbols!.emphasised?.[i] ?? 1}` : text;
+    let s = this.texts.get(key);
+    if (!s) {
+      const strong = kind === 'line' && this.symbols!.emphasised?.[i] === 1;
+      s = new Style({
+        text: new Text({
+          text: text.replace(/\\n/g, '\n'),
+          font: `${strong ? 600 : 450} ${style.label.size}px "Instrument Sans Variable", sans-serif`,
+          fill: new Fill({ color: ink }),
+          stroke: new Stroke({ color: alpha(paper, 0.75), width: 3 }),
+          // Along lines, turned so that they stay upright.
+          placement: kind === 'line' ? 'line' : 'point',
+          keepUpright: true,
+          maxAngle: Math.PI / 5,
+          repeat: kind === 'line' ? 380 : undefined!,
+          overflow: kind === 'polygon' ? false : undefined!,
+          offsetY: kind === 'point' ? -(9 + (style.size?.largest ?? style.width)) : 0,
+        }),
+      });
+      this.texts.set(key, s);
+    }
+    return s;
+  }
+}
+
+/** Points as stamps on one canvas: a hundred thousand in some tens of milliseconds. */
+class StampLayer extends Layer {
+  private readonly canvas = document.createElement('canvas');
+  private xy = new Float64Array();
+  private row = new Uint32Array();
+  private symbols: Symbols | null = null;
+  private look: Look | null = null;
+
+  place(points: (Geometry | null)[]): void {
+    const xy: number[] = [];
+    const row: number[] = [];
+    points.forEach((g, i) => {
+      const all = g instanceof Point ? [g.getCoordinates()] : g instanceof MultiPoint ? g.getCoordinates() : [];
+      for (const [x, y] of all) {
+        xy.push(x!, y!);
+        row.push(i);
+      }
+    });
+    this.xy = Float64Array.from(xy);
+    this.row = Uint32Array.from(row);
+  }
+
+  wear(symbols: Symbols, look: Look): void {
+    this.symbols = symbols;
+    this.look = look;
+    this.changed();
+  }
+
+  private radius(i: number): number {
+    const s = this.look!.style;
+    return s.size
+      ? Math.max(1.2, s.size.largest * (this.symbols!.size?.[i] ?? 0))
+      : Math.min(3 + s.width, this.row.length > 50_000 ? 2.5 : 4);
+  }
+
+  override render(frame: FrameState): HTMLElement {
+    const ratio = frame.pixelRatio;
+    const [w, h] = frame.size as [number, number];
+    const c = this.canvas;
+    c.className = 'ol-layer';
+    c.style.position = 'absolute';
+    c.style.width = `${w}px`;
+    c.style.height = `${h}px`;
+    c.style.opacity = String(this.getOpacity());
+    if (c.width !== Math.round(w * ratio) || c.height !== Math.round(h * ratio)) {
+      c.width = Math.round(w * ratio);
+      c.height = Math.round(h * ratio);
+    }
+    const g = c.getContext('2d')!;
+    g.clearRect(0, 0, c.width, c.height);
+    const { symbols, look } = this;
+    if (!symbols || !look || this.row.length === 0) return c;
+    const [cx, cy] = frame.viewState.center as [number, number];
+    const k = ratio / frame.viewState.resolution;
+    const stamps = new Map<number, { image: HTMLCanvasElement; half: number }>();
+    const draw = (onlyPicked: boolean): void => {
+      for (let p = 0; p < this.row.length; p++) {
+        const i = this.row[p]!;
+        const picked = look.picked?.[i] === 1;
+        if (picked !== onlyPicked) continue;
+        const x = c.width / 2 + (this.xy[2 * p]! - cx) * k;
+        const y = c.height / 2 - (this.xy[2 * p + 1]! - cy) * k;
+        if (x < -20 || y < -20 || x > c.width + 20 || y > c.height + 20) continue;
+        const step = symbols.size ? Math.round(symbols.size[i]! * 24) : 24;
+        const key = (symbols.index[i]! * 32 + step) * 2 + (picked ? 1 : 0);
+        let s = stamps.get(key);
+        if (!s)
+          stamps.set(
+            key,
+            (s = stamp(
+              symbols.colours[symbols.index[i]!]!,
+              this.radius(i) * ratio,
+              picked ? look.pick : null,
+              look.paper,
+              ratio,
+            )),
+          );
+        g.drawImage(s.image, Math.round(x - s.half), Math.round(y - s.half));
+      }
+    };
+    draw(false);
+    if (look.picked) draw(true);
+    return c;
+  }
+
+  /** The nearest point within some pixels, or -1. */
+  at(map: OlMap, pixel: number[]): number {
+    const r = map.getView().getResolution();
+    const c = map.getCoordinateFromPixel(pixel);
+    if (!r || !c || !this.getVisible()) return -1;
+    let best = (7 * r) ** 2;
+    let found = -1;
+    for (let p = 0; p < this.row.length; p++) {
+      const d = (this.xy[2 * p]! - c[0]!) ** 2 + (this.xy[2 * p + 1]! - c[1]!) ** 2;
+      if (d < best) {
+        best = d;
+        found = this.row[p]!;
+      }
+    }
+    return found;
+  }
+}
+
+function stamp(
+  colour: string,
+  radius: number,
+  pick: string | null,
+  paper: string,
+  ratio: number,
+): { image: HTMLCanvasElement; half: number } {
+  const half = Math.ceil(radius + 3 * ratio);
+  const image = document.createElement('canvas');
+  image.width = image.height = 2 * half;
+  const g = image.getContext('2d')!;
+  g.beginPath();
+  g.arc(half, half, radius, 0, 2 * Math.PI);
+  g.fillStyle = colour;
+  g.fill();
+  if (pick || radius > 2.5 * ratio) {
+    g.lineWidth = (pick ? 2.5 : 0.8) * ratio;
+    g.strokeStyle = pick ?? paper;
+    g.stroke();
+  }
+  return { image, half };
+}

@@ -1,0 +1,83 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { displayUnit, formatNumber, type Symbols, type VectorStyle } from '@helk/core';
+import { Picks } from '../state/picks';
+import type { DatasetItem } from '../state/project.store';
+import { FeatureData } from '../state/feature-data';
+
+const MOST = 12;
+
+/** The key of features: what their colours mean; a class can be picked from it. */
+@Component({
+  selector: 'helk-vector-key',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="px-2 py-1 text-[12px] leading-tight">
+      @if (entries().length) {
+        <div class="truncate font-[550] mb-0.5" [title]="title()">{{ title() }}</div>
+        @for (e of entries(); track e.key + $index) {
+          <button
+            class="flex items-center gap-1.5 text-[11px] leading-[16px] w-full text-left hover:text-act"
+            (click)="pick(e.colour)"
+            [title]="'Pick these ' + e.count"
+          >
+            <span [class]="swatch()" [style.background]="e.colour" [style.borderColor]="e.colour"></span
+            ><span class="truncate" [class.num]="numeric()">{{ e.text }}</span>
+          </button>
+        }
+        @if (more()) {
+          <div class="text-[11px] text-ink-2">and {{ more() }} more</div>
+        }
+      } @else {
+        <div class="flex items-center gap-1.5">
+          <span
+            [class]="swatch()"
+            [style.background]="style().colour + (kind() === 'polygon' ? '33' : '')"
+            [style.borderColor]="style().colour"
+          ></span
+          ><span class="truncate">{{ item().name }}</span>
+        </div>
+      }
+      @if (style().size; as s) {
+        <div class="text-[11px] text-ink-2">{{ kind() === 'point' ? 'size' : 'width' }} by {{ s.column }}</div>
+      }
+      @if (symbols()?.problem; as p) {
+        <div class="text-[11px] text-look">{{ p }}</div>
+      }
+    </div>
+  `,
+})
+export class VectorKey {
+  readonly item = input.required<DatasetItem>();
+  readonly style = input.required<VectorStyle>();
+  readonly symbols = input<Symbols | null>(null);
+  private readonly picks = inject(Picks);
+  private readonly data = inject(FeatureData);
+  protected readonly kind = computed(() =>
+    this.item().info.kind === 'features' ? (this.item().info as { geometry: string }).geometry : 'point',
+  );
+  protected readonly numeric = computed(() => this.style().by.kind === 'classes');
+  protected readonly entries = computed(() => (this.symbols()?.legend ?? []).slice(0, MOST));
+  protected readonly more = computed(() => Math.max(0, (this.symbols()?.legend.length ?? 0) - MOST));
+  protected readonly swatch = computed(
+    () =>
+      `flex-none border ${this.kind() === 'line' ? 'w-4 h-0 !border-y-[1.5px] !border-x-0' : this.kind() === 'point' ? 'w-2.5 h-2.5 rounded-full' : 'w-4 h-2.5 rounded-[2px]'}`,
+  );
+  protected readonly title = computed(() => {
+    const by = this.style().by;
+    if (by.kind === 'one') return this.item().name;
+    const info = this.item().info;
+    const unit = info.kind === 'features' ? info.columns.find((c) => c.name === by.column)?.unit : null;
+    return `${this.item().name}: ${by.column}${unit ? `, ${displayUnit(unit)}` : ''}`;
+  });
+  protected readonly number = formatNumber;
+
+  protected pick(colour: string): void {
+    const s = this.symbols();
+    if (!s || !this.data.features(this.item().id)) return;
+    const k = s.colours.indexOf(colour);
+    this.picks.pick(
+      this.item().id,
+      Uint8Array.from(s.index, (v) => (v === k ? 1 : 0)),
+    );
+  }
+}

@@ -1,0 +1,210 @@
+import type { Column, Features } from '../data/features';
+import { labelsOver } from '../formula/over-features';
+import { classBreaks, classOf, type BreakRule } from '../numeric/classes';
+import { categoryColours } from './categories';
+import { rampTable } from './ramps';
+
+/** What decides the colour of a feature. */
+export type ColourBy =
+  | { kind: 'one' }
+  | {
+      kind: 'classes';
+      column: string;
+      rule: BreakRule;
+      classes: number;
+      own: number[];
+      ramp: string;
+      reversed: boolean;
+    }
+  | { kind: 'category'; column: string; colours: Record<string, string> };
+
+export interface VectorStyle {
+  colour: string;
+  width: number;
+  /** Opacity of the inside of polygons. */
+  fill: number;
+  opacity: number;
+  visible: boolean;
+  /** Of polygons and points; null for the colour of the feature itself. */
+  outline: string | null;
+  by: ColourBy;
+  /** Point radius, or line width, grows with the square root of a column. */
+  size: { column: string; largest: number } | null;
+  /** A column of truth: features for which it holds are drawn twice as wide. */
+  emphasis: string | null;
+  /** A formula; a column's name is one. Lines break at \\n. */
+  label: { formula: string; size: number } | null;
+}
+
+export const PLAIN_VECTOR: VectorStyle = {
+  colour: '#d6246e',
+  width: 2,
+  fill: 0.15,
+  opacity: 1,
+  visible: true,
+  outline: null,
+  by: { kind: 'one' },
+  size: null,
+  emphasis: null,
+  label: null,
+};
+
+/** Colour of values that are missing. */
+export const MISSING_COLOUR = '#b9b4aa';
+const MOST_CATEGORIES = 200;
+
+export interface LegendEntry {
+  colour: string;
+  text: string;
+  count: number;
+  /** Category, or ends of the class. */
+  key: string;
+}
+
+/** A style worked out over the features it is for. */
+export interface Symbols {
+  /** Index into `colours` of each feature. */
+  index: Uint16Array;
+  colours: string[];
+  /** Relative size of each feature, 0 to 1; null when all are alike. */
+  size: Float64Array | null;
+  emphasised: Uint8Array | null;
+  labels: (string | null)[] | null;
+  legend: LegendEntry[];
+  breaks: number[];
+  /** Why a part of the style could not be applied. */
+  problem: string | null;
+}
+
+const columnOf = (f: Features, name: string): Column | undefined => f.columns.find((c) => c.name === name);
+
+/** Numbers of a column without missing ones, ascending. */
+export function sortedValues(c: Column): Float64Array {
+  if (c.type === 'text') return new Float64Array();
+  return (c.values as Float64Array).filter((v, i) => v === v && !c.missing?.[i]).sort();
+}
+
+/** Categories of a column as text with their counts, most frequent first. */
+export function categoriesOf(c: Column): { key: string; count: number }[] {
+  const counts = new Map<string, number>();
+  for (let i = 0; i < c.values.length; i++) {
+    if (c.missing?.[i]) continue;
+    const k = String(c.values[i]);
+    counts.set(k, (counts.get(k) ?? 0) + 1);
+  }
+  return [...counts]
+    .map(([key, count]) => ({ key, count }))
+    .sort((a, b) => b.count - a.count || (a.key < b.key ? -1 : 1));
+}
+
+/** Inner breaks of a classed column: the rule's, or one's own within the range. */
+export function breaksFor(by: Extract<ColourBy, { kind: 'classes' }>, sorted: Float64Array): number[] {
+  return by.rule === 'own' ? [...by.own].sort((a, b) => a - b) : classBreaks(sorted, by.classes, by.rule);
+}
+
+/** `n` colours spread over a ramp. */
+export function rampColours(ramp: string, reversed: boolean, n: number): string[] {
+  const t = rampTable(ramp, reversed);
+  const hex = (v: number): string => v.toString(16).padStart(2, '0');
+  return Array.from({ length: n }, (_, k) => {
+    const i = 3 * (n === 1 ? 128 : Math.round((k * 255) / (n - 1)));
+    return `#${hex(t[i]!)}${hex(t[i + 1]!)}${hex(t[i + 2]!)}`;
+  });
+}
+
+/** Applies a style to features. O(n log n) for classes, O(n) otherwise. */
+export function symbolsOf(s: VectorStyle, f: Features, format: (v: number) => string = String): Symbols {
+  const n = f.featureOffsets.length - 1;
+  const out: Symbols = {
+    index: new Uint16Array(n),
+    colours: [s.colour],
+    size: null,
+    emphasised: null,
+    labels: null,
+    legend: [],
+    breaks: [],
+    problem: null,
+  };
+  if (s.by.kind === 'classes') classes(s.by, f, out, format);
+  else if (s.by.kind === 'category') categories(s.by, f, out);
+  if (s.size) {
+    const c = columnOf(f, s.size.column);
+    const sorted = c ? sortedValues(c) : null;
+    const top = sorted?.length ? Math.max(Math.abs(sorted[0]!), Math.abs(sorted[sorted.length - 1]!)) : 0;
+    if (c && top > 0)
+      out.size = Float64Array.from(c.values as Float64Array, (v, i) =>
+        v === v && !c.missing?.[i] ? Math.sqrt(Math.abs(v) / top) : 0,
+      );
+  }
+  const e = s.emphasis ? columnOf(f, s.emphasis) : undefined;
+  if (e && e.type !== 'text')
+    out.emphasised = Uint8Array.from(e.values as Float64Array, (v, i) => (v > 0 && !e.missing?.[i] ? 1 : 0));
+  if (s.label?.formula.trim()) {
+    try {
+      out.labels = labelsOver(f, s.label.formula);
+    } catch (x) {
+      out.problem = x instanceof Error ? x.message : String(x);
+    }
+  }
+  return out;
+}
+
+function classes(
+  by: Extract<ColourBy, { kind: 'classes' }>,
+  f: Features,
+  out: Symbols,
+  format: (v: number) => string,
+): void {
+  const c = columnOf(f, by.column);
+  if (!c || c.type === 'text') {
+    out.problem = `There is no column "${by.column}" of numbers.`;
+    return;
+  }
+  const sorted = sortedValues(c);
+  out.breaks = breaksFor(by, sorted);
+  const k = out.breaks.length + 1;
+  out.colours = [...rampColours(by.ramp, by.reversed, k), MISSING_COLOUR];
+  const counts = new Uint32Array(k + 1);
+  const v = c.values as Float64Array;
+  for (let i = 0; i < v.length; i++) {
+    const at = v[i] !== v[i] || c.missing?.[i] ? k : classOf(v[i]!, out.breaks);
+    out.index[i] = at;
+    counts[at]!++;
+  }
+  if (!sorted.length) return;
+  const ends = [sorted[0]!, ...out.breaks, sorted[sorted.length - 1]!];
+  out.legend = out.colours.slice(0, k).map((colour, i) => ({
+    colour,
+    text: `${format(ends[i]!)} to ${format(ends[i + 1]!)}`,
+    count: counts[i]!,
+    key: String(i),
+  }));
+  if (counts[k]) out.legend.push({ colour: MISSING_COLOUR, text: 'missing', count: counts[k]!, key: '' });
+}
+
+function categories(by: Extract<ColourBy, { kind: 'category' }>, f: Features, out: Symbols): void {
+  const c = columnOf(f, by.column);
+  if (!c) {
+    out.problem = `There is no column "${by.column}".`;
+    return;
+  }
+  const all = categoriesOf(c);
+  const shown = all.slice(0, MOST_CATEGORIES);
+  const suggested = categoryColours(shown.map((x) => x.key));
+  const at = new Map(shown.map((x, i) => [x.key, i]));
+  out.colours = [...shown.map((x, i) => by.colours[x.key] ?? suggested[i]!), MISSING_COLOUR];
+  let other = 0;
+  for (let i = 0; i < c.values.length; i++) {
+    const k = c.missing?.[i] ? undefined : at.get(String(c.values[i]));
+    if (k === undefined) other++;
+    out.index[i] = k ?? shown.length;
+  }
+  out.legend = shown.map((x, i) => ({ colour: out.colours[i]!, text: x.key || '(empty)', count: x.count, key: x.key }));
+  if (other)
+    out.legend.push({
+      colour: MISSING_COLOUR,
+      text: all.length > shown.length ? 'others' : 'missing',
+      count: other,
+      key: '',
+    });
+}
