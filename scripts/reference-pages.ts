@@ -44,6 +44,8 @@ function page(m: MethodDescription): string[] {
     const unit = (u?: string): string =>
       u === 'band'
         ? ', in the unit of the input'
+        : u?.startsWith('param:')
+          ? `, in ${u.slice(6)}`
         : u === 'result'
           ? ', in the unit of the result'
           : u

@@ -6,6 +6,7 @@ import {
   describeMethod,
   displayUnit,
   familyOf,
+  figureUnit,
   gridExtent,
   HelkError,
   infoOf,
@@ -81,7 +82,7 @@ function describe(a: Arguments): void {
   for (const [role, o] of Object.entries(d.outputs)) print(`  ${role}  ${o.kind}  ${o.label}`);
   print('\nFigures');
   for (const [name, f] of Object.entries(d.figures))
-    print(`  ${name}  ${f.label}${f.unit && !['band', 'result'].includes(f.unit) ? ` (${displayUnit(f.unit)})` : ''}`);
+    print(`  ${name}  ${f.label}${figureUnit(f.unit) ? ` (${displayUnit(f.unit)})` : ''}`);
   print(`\nSources\n  ${d.sources.join('\n  ')}`);
 }
 
@@ -306,10 +307,8 @@ async function run(a: Arguments): Promise<void> {
   if (a.json) return print(JSON.stringify(result, null, 2));
   for (const n of result.notes) print(`${n.level === 'look' ? 'look here' : n.level}: ${n.message}`);
   for (const [k, v] of Object.entries(outcome.figures)) {
-    const unit = m.figures[k]?.unit;
-    print(
-      `${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit && !['band', 'result'].includes(unit) ? ` ${displayUnit(unit)}` : ''}`,
-    );
+    const unit = figureUnit(m.figures[k]?.unit, outcome.params);
+    print(`${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit ? ` ${displayUnit(unit)}` : ''}`);
   }
   for (const f of files) print(`${f.role}: ${f.file}`);
   print(`${seconds.toFixed(2)} s`);

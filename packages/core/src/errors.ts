@@ -22,6 +22,7 @@ export const ERRORS = {
   'method.parameter': { status: 422, exit: 2, meaning: 'A parameter is missing, misspelt or out of range.' },
   'method.refused': { status: 422, exit: 2, meaning: 'A check before the run says it cannot give a right result.' },
   'method.memory': { status: 422, exit: 2, meaning: 'The run would need more memory than there is.' },
+  'method.geometry': { status: 422, exit: 2, meaning: 'A geometry is such that the operation on it fails.' },
   'run.cancelled': { status: 409, exit: 1, meaning: 'The run was cancelled.' },
   'run.failed': { status: 500, exit: 1, meaning: 'The run ended unexpectedly.' },
   'run.interrupted': { status: 409, exit: 1, meaning: 'The server stopped while the run was under way.' },

@@ -60,6 +60,16 @@ export class FeaturesBuilder {
   endFeature(): void {
     this.features.push(this.parts.length - 1);
   }
+  /** Parts so far. */
+  get partCount(): number {
+    return this.parts.length - 1;
+  }
+  /** Makes a feature of each part since the last feature; says how many. */
+  endEachPart(): number {
+    const from = this.features[this.features.length - 1]!;
+    for (let p = from + 1; p <= this.partCount; p++) this.features.push(p);
+    return this.partCount - from;
+  }
 
   build(geometry: GeometryType, crs: Crs | null, columns: Column[]): Features {
     const f: Features = {
@@ -75,6 +85,95 @@ export class FeaturesBuilder {
     if (this.hasZ) f.z = Float64Array.from(this.z);
     return f;
   }
+}
+
+/** Values of some rows of a column, in their order; -1 gives a missing value. */
+export function takeColumn(c: Column, rows: ArrayLike<number>): Column {
+  const n = rows.length;
+  let missing: Uint8Array | undefined;
+  const lack = (k: number): void => void ((missing ??= new Uint8Array(n))[k] = 1);
+  if (c.type === 'text') {
+    const from = c.values as string[];
+    const values = Array.from(rows, (i, k) => {
+      if (i < 0 || c.missing?.[i]) {
+        lack(k);
+        return '';
+      }
+      return from[i]!;
+    });
+    return { name: c.name, type: 'text', unit: c.unit, values, ...(missing ? { missing } : {}) };
+  }
+  const from = c.values as Float64Array;
+  const values = new Float64Array(n);
+  for (let k = 0; k < n; k++) {
+    const i = rows[k]!;
+    if (i < 0 || c.missing?.[i]) {
+      lack(k);
+      values[k] = c.type === 'number' ? NaN : 0;
+    } else values[k] = from[i]!;
+  }
+  return { name: c.name, type: c.type, unit: c.unit, values, ...(missing ? { missing } : {}) };
+}
+
+/** Copies the parts of a feature to a builder; the feature is not ended. */
+export function copyParts(f: Features, i: number, b: FeaturesBuilder): void {
+  for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++) {
+    for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++) {
+      for (let c = f.ringOffsets[r]!; c < f.ringOffsets[r + 1]!; c++) {
+        const z = f.z?.[c];
+        b.coordinate(f.xy[2 * c]!, f.xy[2 * c + 1]!, z === z ? z : undefined);
+      }
+      b.endRing();
+    }
+    b.endPart();
+  }
+}
+
+/** Some features in the order of `rows`, with all columns. O(coordinates taken). */
+export function takeFeatures(f: Features, rows: ArrayLike<number>): Features {
+  const b = new FeaturesBuilder();
+  for (let k = 0; k < rows.length; k++) {
+    copyParts(f, rows[k]!, b);
+    b.endFeature();
+  }
+  return b.build(
+    f.geometry,
+    f.crs,
+    f.columns.map((c) => takeColumn(c, rows)),
+  );
+}
+
+/** Columns of two sets side by side; a name that stands already gets the first free number behind it. */
+export function besideColumns(a: readonly Column[], b: readonly Column[]): Column[] {
+  const out = [...a];
+  for (const c of b) {
+    let name = c.name;
+    for (let k = 2; out.some((o) => o.name === name); k++) name = `${c.name}_${k}`;
+    out.push({ ...c, name });
+  }
+  return out;
+}
+
+/** Box of each feature: xmin, ymin, xmax, ymax one after the other; not numbers where there is no geometry. O(coordinates). */
+export function featureBoxes(f: Features): Float64Array {
+  const n = featureCount(f);
+  const out = new Float64Array(4 * n).fill(NaN);
+  for (let i = 0; i < n; i++) {
+    const a = f.ringOffsets[f.partOffsets[f.featureOffsets[i]!]!]!;
+    const e = f.ringOffsets[f.partOffsets[f.featureOffsets[i + 1]!]!]!;
+    if (a === e) continue;
+    let [w, s, o, t] = [Infinity, Infinity, -Infinity, -Infinity];
+    for (let c = a; c < e; c++) {
+      const x = f.xy[2 * c]!;
+      const y = f.xy[2 * c + 1]!;
+      if (x < w) w = x;
+      if (x > o) o = x;
+      if (y < s) s = y;
+      if (y > t) t = y;
+    }
+    out.set([w, s, o, t], 4 * i);
+  }
+  return out;
 }
 
 /** Extent of all coordinates; null without any. */

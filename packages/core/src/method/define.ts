@@ -7,6 +7,8 @@ import type { Job } from './job';
 
 export interface InputSpec {
   kind: 'raster' | 'features' | 'table';
+  /** Features may stand in for a table: their columns are what is wanted. */
+  orFeatures?: true;
   label: string;
   help?: string;
   /** Least number of datasets; 0 for one that may be left out. */
@@ -29,6 +31,9 @@ export const input = {
     ({ kind: 'raster', least: 1, many: true, label: 'Rasters', ...o }) as const,
   features: (o: InputOptions & { geometry?: GeometryType; least?: 0 | 1 } = {}) =>
     ({ kind: 'features', least: 1, many: false, label: 'Features', ...o }) as const,
+  featureSets: (o: InputOptions & { geometry?: GeometryType; least?: number } = {}) =>
+    ({ kind: 'features', least: 1, many: true, label: 'Features', ...o }) as const,
+  table: (o: InputOptions = {}) => ({ kind: 'table', least: 1, many: false, label: 'Table', ...o }) as const,
 } satisfies Record<string, (o?: never) => InputSpec>;
 
 export interface OutputSpec {
@@ -36,17 +41,21 @@ export interface OutputSpec {
   label: string;
   /** Ending of the result's name, after the input's: `Mosaic`, `slope`. */
   suffix: string;
+  /** There may be none of it. */
+  optional?: true;
 }
 
 export const output = {
   raster: (label: string, suffix = label.toLowerCase()) => ({ kind: 'raster', label, suffix }) as const,
   features: (label: string, suffix = label.toLowerCase()) => ({ kind: 'features', label, suffix }) as const,
+  maybeFeatures: (label: string, suffix = label.toLowerCase()) =>
+    ({ kind: 'features', label, suffix, optional: true }) as const,
   table: (label: string, suffix = label.toLowerCase()) => ({ kind: 'table', label, suffix }) as const,
 };
 
 export interface FigureSpec {
   label: string;
-  /** Unit symbol; `band` for the unit of the first input's values. */
+  /** Unit symbol; `band` for the unit of the first input's values, `param:NAME` for the one a parameter names. */
   unit?: string;
 }
 
@@ -97,8 +106,13 @@ type Held<S extends InputSpec, T> = S['many'] extends true ? T[] : S extends { l
 
 export type InputsOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], DataOf<I[K]>> };
 export type InfosOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], InfoOf<I[K]>> };
+type MadeOf<S extends OutputSpec> = S['kind'] extends 'raster'
+  ? Raster
+  : S['kind'] extends 'features'
+    ? Features
+    : Table;
 type OutputsOf<O extends Record<string, OutputSpec>> = {
-  [K in keyof O]: O[K]['kind'] extends 'raster' ? Raster : O[K]['kind'] extends 'features' ? Features : Table;
+  [K in keyof O]: O[K] extends { optional: true } ? MadeOf<O[K]> | undefined : MadeOf<O[K]>;
 };
 
 /**

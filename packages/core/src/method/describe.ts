@@ -36,4 +36,10 @@ export function describeMethod(m: Method): MethodDescription {
   };
 }
 
+/** The unit a figure has whatever the data: empty for that of the first input's or the result's values, the setting's for `param:NAME`. */
+export function figureUnit(unit: string | undefined, params: Record<string, unknown> = {}): string {
+  if (!unit || unit === 'band' || unit === 'result') return '';
+  return unit.startsWith('param:') ? String(params[unit.slice(6)] ?? '') : unit;
+}
+
 export type { Check };

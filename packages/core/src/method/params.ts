@@ -7,7 +7,11 @@ import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } 
 export interface ParamSpec {
   label: string;
   help?: string;
-  type: 'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | Dimension;
+  type: 'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | 'column' | 'columns' | Dimension;
+  /** The input whose columns are meant. */
+  of?: string;
+  /** Only columns of numbers. */
+  numeric?: boolean;
   /** Unit that a bare number takes; `crs` for the unit of the target CRS. */
   unit?: string;
   choices?: { value: string; label: string }[];
@@ -110,6 +114,35 @@ export function text(o: { label: string; help?: string; editor?: ParamSpec['edit
   return describe(z.string().max(4000), { ...o, type: 'text' });
 }
 
+interface ColumnOptions {
+  label: string;
+  help?: string;
+  /** Role of the input it is a column of. */
+  of: string;
+  numeric?: boolean;
+}
+
+/** The name of a column of an input. */
+export function column(o: ColumnOptions) {
+  return describe(z.string().min(1).max(400), { ...o, type: 'column' });
+}
+
+/** Names of columns, apart by commas (or a list). */
+export function columns(o: ColumnOptions) {
+  const schema = z
+    .union([z.string(), z.array(z.string())])
+    .transform((v): string[] => (typeof v === 'string' ? v.split(',') : v).map((s) => s.trim()).filter(Boolean));
+  return describe(schema, { ...o, type: 'columns' });
+}
+
+/** Yes or no; texts from forms and command lines are read. */
+export function flag(o: { label: string; help?: string }) {
+  const schema = z
+    .union([z.boolean(), z.enum(['true', 'false', 'yes', 'no'])])
+    .transform((v) => v === true || v === 'true' || v === 'yes');
+  return describe(schema, { ...o, type: 'flag' });
+}
+
 /** A CRS by its EPSG code or PROJ definition; parsed to a `Crs`. */
 export function crs(o: { label: string; help?: string }) {
   const schema = z.union([z.string(), z.number()]).transform((v, ctx) => guarded(ctx, () => parseCrs(String(v))));
@@ -204,7 +237,8 @@ export function plainParam(spec: ParamSpec, value: unknown): unknown {
     return c.code ?? c.proj4;
   }
   if (spec.type === 'cell') return formatQuantity(value as Quantity);
-  if (spec.type === 'bounds' || spec.type === 'numbers') return (value as number[]).join(',');
+  if (spec.type === 'bounds' || spec.type === 'numbers' || spec.type === 'columns')
+    return (value as unknown[]).join(',');
   const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°' }[spec.type as string];
   return base ? `${value as number} ${base}` : value;
 }

@@ -60,7 +60,7 @@ export function checkInputs(m: Method, infos: Infos): void {
 
 /** Why a dataset cannot stand in a role, or null when it can. */
 export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
-  if (info.kind !== spec.kind)
+  if (info.kind !== spec.kind && !(spec.orFeatures && info.kind === 'features'))
     return `a ${spec.kind === 'features' ? 'feature set' : spec.kind} is wanted, this is a ${info.kind === 'features' ? 'feature set' : info.kind}.`;
   if (info.kind === 'features' && spec.geometry && info.geometry !== spec.geometry) {
     return `${spec.geometry}s are wanted, these are ${info.geometry}s.`;
@@ -190,10 +190,16 @@ export async function runMethod(
   job.progress(0, 'starting');
   const result = (await m.run(byRole(m, data) as never, r.values as never, job)) as Record<string, unknown>;
   const base = Object.values(hooks.names ?? {})[0]?.[0];
-  const outputs = Object.entries(m.outputs).map(([role, spec]) => ({
-    role,
-    name: base && !spec.suffix.startsWith('=') ? `${base} ${spec.suffix}` : spec.label,
-    data: result[role] as Dataset,
-  }));
+  const outputs = Object.entries(m.outputs).flatMap(([role, spec]) =>
+    spec.optional && !result[role]
+      ? []
+      : [
+          {
+            role,
+            name: base && !spec.suffix.startsWith('=') ? `${base} ${spec.suffix}` : spec.label,
+            data: result[role] as Dataset,
+          },
+        ],
+  );
   return { outputs, figures: (result['figures'] ?? {}) as Figures, notes: job.notes, params: r.plain };
 }

@@ -1,3 +1,5 @@
+import { displayUnit } from '../data/quantity';
+
 /** A number with as many digits as the range it stands in calls for, and narrow spaces between thousands. */
 export function formatNumber(v: number | null | undefined, range = Math.abs(v ?? 0)): string {
   if (v === null || v === undefined || v !== v) return '–';
@@ -48,4 +50,18 @@ export function formatLength(metres: number): string {
   return metres >= 1000
     ? `${formatNumber(metres / 1000, metres / 1000 >= 10 ? 1000 : 10)} km`
     : `${formatNumber(metres)} m`;
+}
+
+/** An area in m² in the unit a person would take: 850 m², 4.2 ha, 12 km². */
+export function formatArea(m2: number): string {
+  const a = Math.abs(m2);
+  if (a < 1e4) return `${formatNumber(m2, Math.max(1, a))} m²`;
+  return a < 1e7 ? `${formatNumber(m2 / 1e4, 10)} ha` : `${formatNumber(m2 / 1e6, a < 1e9 ? 10 : 1000)} km²`;
+}
+
+/** A figure with its unit; long lengths and areas in larger ones. */
+export function formatFigure(v: number, unit: string): string {
+  if (unit === 'm' && Math.abs(v) >= 1e4) return formatLength(v);
+  if (unit === 'm2') return formatArea(v);
+  return `${formatNumber(v)} ${displayUnit(unit)}`.trim();
 }

@@ -1,6 +1,6 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
-import { cellText, displayUnit, formatBytes, formatNumber, gridExtent } from '@helk/core';
+import { cellText, displayUnit, figureUnit, formatBytes, formatFigure, formatNumber, gridExtent } from '@helk/core';
 import { WRITE_FORMATS } from '@helk/core/formats/kinds';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
@@ -146,12 +146,7 @@ export class DatasetCard {
       );
       for (const [k, v] of Object.entries(run.figures)) {
         const f = this.store.methodMap().get(run.method)?.figures[k];
-        put(
-          f?.label ?? k,
-          typeof v === 'number'
-            ? `${formatNumber(v, 100)} ${displayUnit(f?.unit && !['band', 'result'].includes(f.unit) ? f.unit : '')}`.trim()
-            : String(v ?? '–'),
-        );
+        put(f?.label ?? k, typeof v === 'number' ? formatFigure(v, figureUnit(f?.unit, run.params)) : String(v ?? '–'));
       }
     }
     put('Since', new Date(d.createdAt).toLocaleString());

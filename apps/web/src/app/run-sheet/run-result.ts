@@ -1,6 +1,6 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { displayUnit, formatDuration, formatNumber } from '@helk/core';
+import { figureUnit, formatDuration, formatFigure } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
@@ -125,11 +125,11 @@ export class RunResult {
           ? band(Object.values(r.inputs).flat()[0])
           : spec?.unit === 'result'
             ? band(r.outputs[0])
-            : (spec?.unit ?? '');
+            : figureUnit(spec?.unit, r.params);
       return {
         name,
         label: spec?.label ?? name,
-        text: v === null ? '–' : typeof v === 'number' ? `${formatNumber(v)} ${displayUnit(unit)}`.trim() : v,
+        text: v === null ? '–' : typeof v === 'number' ? formatFigure(v, unit) : v,
       };
     });
   });

@@ -1,0 +1,16 @@
+export { subset } from './subset';
+export { calculate } from './calculate';
+export { reprojectFeatures } from './reproject';
+export { dissolve } from './dissolve';
+export { overlay } from './overlay';
+export { absorbSmall } from './absorb-small';
+export { changeMatrix } from './change-matrix';
+export { merge } from './merge';
+export { join } from './join';
+export { joinByPlace } from './join-by-place';
+export { buffer } from './buffer';
+export { centroids } from './centroids';
+export { simplify } from './simplify';
+export { repair } from './repair';
+export { cells } from './cells';
+export { count } from './count';

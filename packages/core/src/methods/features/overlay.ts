@@ -1,0 +1,101 @@
+import { z } from 'zod';
+import { besideColumns, featureCount, featuresIn, takeColumn, takeFeatures, type Features } from '../../data/features';
+import { featureArea, featureLength, measuredHow } from '../../data/measure';
+import { defineMethod, input, output, type Check } from '../../method/define';
+import { choice, quantity } from '../../method/params';
+import { BoxIndex } from '../../numeric/boxes';
+import { withGeos } from '../../numeric/geos';
+import { noteHeights, placeChecks, shapesOf, totalArea } from './common';
+import { differences, intersections, noPieces } from './overlay-pairs';
+
+/** Mean width of a polygon: twice its area over the length of its outline. */
+const meanWidth = (f: Features, i: number): number => (2 * featureArea(f, i)) / (featureLength(f, i) || 1);
+
+/** A fiftieth of the median mean width of both sets (common practice, no source). */
+export function sliverWidth(...sets: Features[]): number {
+  const all = sets.flatMap((f) => Array.from({ length: Math.min(2000, featureCount(f)) }, (_, i) => meanWidth(f, i)));
+  all.sort((a, b) => a - b);
+  return all.length ? all[all.length >> 1]! / 50 : 0;
+}
+
+export const overlay = defineMethod({
+  id: 'features.overlay',
+  version: 1,
+  title: 'Overlay',
+  question: 'What do two area maps give together?',
+  about:
+    'Areas of two sets cut by each other, with the columns of both: what they share (intersection), everything (union), the first without the second (difference), what only one has (symmetric), or all of the first cut by the second (cover). Names that both have get a number behind the second one’s. Invalid polygons are repaired on the way and said. Slivers are pieces whose mean width (twice the area over the outline) is below the sliver width; they come as a set of their own as well.',
+  keywords: ['intersect', 'union', 'difference', 'erase', 'clip', 'identity', 'cut', 'combine', 'spatial overlay'],
+  sources: ['Davis and Obe 2020, OverlayNG (GEOS 3.13)', 'Karney 2013, doi:10.1007/s00190-012-0578-z (geodesic areas)'],
+  inputs: {
+    a: input.features({ label: 'First areas', geometry: 'polygon' }),
+    b: input.features({ label: 'Second areas', geometry: 'polygon' }),
+  },
+  params: z.object({
+    kind: choice(
+      {
+        intersection: 'what both share',
+        union: 'everything, cut',
+        difference: 'first without second',
+        symmetric: 'what only one has',
+        cover: 'all of first, cut by second',
+      },
+      { label: 'Keep' },
+    ).default('intersection'),
+    sliver: quantity('length', {
+      label: 'Sliver width',
+      unit: 'm',
+      min: 0,
+      help: 'Empty: a fiftieth of the usual width of the areas.',
+    }).optional(),
+  }),
+  outputs: { result: output.features('Overlay'), slivers: output.maybeFeatures('Slivers') },
+  figures: {
+    areaA: { label: 'Area of the first', unit: 'm2' },
+    areaB: { label: 'Area of the second', unit: 'm2' },
+    area: { label: 'Area of the result', unit: 'm2' },
+    slivers: { label: 'Slivers' },
+  },
+  checks: ({ a, b }): Check[] => placeChecks(a, b),
+  estimate: ({ a, b }) => ({
+    cells: a.count + b.count,
+    bytes: (a.count + b.count) * 4000,
+    seconds: (a.count + b.count) / 4000,
+  }),
+  run: async ({ a, b: given }, p, job) => {
+    const b = featuresIn(given, a.crs);
+    noteHeights(job, a, b);
+    const out = noPieces();
+    await withGeos((g) => {
+      const A = shapesOf(g, a, job, 'the first set');
+      const B = shapesOf(g, b, job, 'the second set');
+      const [indexA, indexB] = [new BoxIndex(a), new BoxIndex(b)];
+      if (p.kind === 'intersection' || p.kind === 'union' || p.kind === 'cover')
+        intersections(g, A, B, a, indexB, job, out, [0.1, p.kind === 'intersection' ? 0.9 : 0.5]);
+      if (p.kind !== 'intersection') differences(g, A, B, a, indexB, job, out, [0.5, 0.7]);
+      if (p.kind === 'union' || p.kind === 'symmetric') differences(g, B, A, b, indexA, job, out, [0.7, 0.9], true);
+    });
+    const columns = besideColumns(
+      a.columns.map((c) => takeColumn(c, out.fromA)),
+      p.kind === 'difference' ? [] : b.columns.map((c) => takeColumn(c, out.fromB)),
+    );
+    const result = out.builder.build('polygon', a.crs, columns);
+    const width = p.sliver ?? sliverWidth(a, b);
+    const thin: number[] = [];
+    for (let i = 0; i < featureCount(result); i++) if (meanWidth(result, i) < width) thin.push(i);
+    if (featureCount(result) === 0)
+      job.note('look', 'overlay.empty', 'Nothing is left: do the two sets lie in the same place?');
+    if (thin.length)
+      job.note(
+        'look',
+        'overlay.slivers',
+        `${thin.length} of ${featureCount(result)} pieces are thinner than ${Number(width.toPrecision(3))} m on average; features.absorbSmall lets them join a neighbour.`,
+      );
+    job.note('info', 'area.how', `Areas are ${measuredHow(a.crs)}.`);
+    return {
+      result,
+      slivers: thin.length ? takeFeatures(result, thin) : undefined,
+      figures: { areaA: totalArea(a), areaB: totalArea(b), area: totalArea(result), slivers: thin.length },
+    };
+  },
+});
