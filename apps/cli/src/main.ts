@@ -19,7 +19,7 @@ import {
   type Dataset,
 } from '@helk/core';
 import { readFile, type Layer } from '@helk/core/formats';
-import { DEFAULT_FORMAT, WRITE_FORMATS, writeDataset, type WriteFormat } from '@helk/core/formats/write';
+import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, writeDataset, type WriteFormat } from '@helk/core/formats/write';
 import { setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
 
@@ -106,7 +106,14 @@ async function load(path: string, crs: Crs | null, steps?: Record<string, number
       path,
     );
   }
-  return (await readFile(basename(path), bytes, { crs, ...(steps ? { steps } : {}) })).layers;
+  const sibling = (ext: string): Uint8Array | undefined => {
+    for (const e of [ext, ext.toUpperCase()]) {
+      const beside = path.replace(/\.[^./\\]+$/, `.${e}`);
+      if (beside !== path && statSync(beside, { throwIfNoEntry: false })?.isFile()) return readFileSync(beside);
+    }
+    return undefined;
+  };
+  return (await readFile(basename(path), bytes, { crs, sibling, ...(steps ? { steps } : {}) })).layers;
 }
 
 async function inspect(a: Arguments): Promise<void> {
@@ -269,6 +276,7 @@ async function run(a: Arguments): Promise<void> {
   if (onProgress) process.stderr.write('\r'.padEnd(40) + '\r');
   const files: { role: string; name: string; kind: string; file: string }[] = [];
   const ready: { temporary: string; file: string }[] = [];
+  const lost: Layer['notes'] = [];
   try {
     mkdirSync(a.out, { recursive: true });
     for (const o of outcome.outputs) {
@@ -277,7 +285,9 @@ async function run(a: Arguments): Promise<void> {
       const file = join(a.out, `${o.role}.${WRITE_FORMATS[format].extension}`);
       const temporary = `${file}.part`;
       ready.push({ temporary, file });
-      writeFileSync(temporary, writeDataset(o.data, format));
+      writeFileSync(temporary, await writeDataset(o.data, format, o.role));
+      for (const message of lossesOf(infoOf(o.data), format))
+        lost.push({ level: 'info', code: 'export.lost', message: `${o.role}: ${message}` });
       files.push({ role: o.role, name: o.name, kind: o.data.kind, file });
     }
     // All results or none: they get their names only when every one is written.
@@ -301,7 +311,7 @@ async function run(a: Arguments): Promise<void> {
     seed: a.seed,
     outputs: files,
     figures: outcome.figures,
-    notes: [...notes, ...outcome.notes],
+    notes: [...notes, ...outcome.notes, ...(a.as ? lost : [])],
     seconds,
   };
   if (a.json) return print(JSON.stringify(result, null, 2));

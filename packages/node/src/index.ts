@@ -1,10 +1,12 @@
 import { deflateSync, inflateSync } from 'node:zlib';
 import { useCrsCatalogue, type CrsEntry } from '@helk/core';
-import { useCodec, useHdf5 } from '@helk/core/formats';
+import Database from 'better-sqlite3';
+import { useCodec, useHdf5, useSqlite } from '@helk/core/formats';
 import { useGeos } from '@helk/core/numeric/geos';
+import type { SqliteFile } from '@helk/core/formats/geopackage';
 import epsg from '@helk/core/data/epsg.json' with { type: 'json' };
 
-/** Gives the core what Node.js has: the native zlib, the HDF5 and topology libraries and the EPSG list. Called once by every Node surface. */
+/** Gives the core what Node.js has: the native zlib, the HDF5, SQLite and topology libraries and the EPSG list. Called once by every Node surface. */
 export function setupNode(): void {
   useCodec({
     inflate: (d) => view(inflateSync(d, { maxOutputLength: 2 ** 31 })),
@@ -17,7 +19,33 @@ export function setupNode(): void {
       noticeHandler: () => undefined,
     } as never),
   );
+  useSqlite(openSqlite);
   useCrsCatalogue(epsg as unknown as CrsEntry[]);
+}
+
+/** An SQLite file in memory: from its bytes, or a new one. */
+function openSqlite(bytes: Uint8Array | null): SqliteFile {
+  const db = bytes
+    ? new Database(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength), { readonly: true })
+    : new Database(':memory:');
+  // Views and triggers of a foreign file may call nothing that does harm.
+  db.pragma('trusted_schema = OFF');
+  return {
+    all: (sql, ...values) => db.prepare(sql).all(...values) as Record<string, unknown>[],
+    each: (sql) => db.prepare(sql).raw().iterate() as IterableIterator<unknown[]>,
+    run: (sql, rows) => {
+      if (!rows) {
+        db.exec(sql);
+        return;
+      }
+      const s = db.prepare(sql);
+      db.transaction(() => {
+        for (const r of rows) s.run(...r);
+      })();
+    },
+    bytes: () => view(db.serialize()),
+    close: () => void db.close(),
+  };
 }
 
 const view = (b: Buffer): Uint8Array => new Uint8Array(b.buffer, b.byteOffset, b.byteLength);

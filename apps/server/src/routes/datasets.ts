@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import type { Express } from 'express';
+import type { Express, Response } from 'express';
 import { HelkError, infoOf, parseCrs, type ClassEntry, type DatasetInfo, type Features } from '@helk/core';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
@@ -93,21 +93,30 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     res.end(Buffer.from(await readBlob(p.db, row.id)));
   });
 
-  hang(app, 'export', async ({ params, query, res }) => {
-    const p = await projects.get(params['project']!);
-    const row = await getDatasetRow(p.db, params['dataset']!);
+  const send = async (p: Project, ids: string[], format: string | null, name: string, res: Response): Promise<void> => {
     const target = join(projects.uploads, newId());
-    const handle = pool.start(
-      { kind: 'export', file: p.file, dataset: row.id, format: query.format ?? null, target },
-      () => undefined,
-    );
+    const handle = pool.start({ kind: 'export', file: p.file, datasets: ids, format, target }, () => undefined);
     res.on('close', () => {
       if (!res.writableFinished) handle.cancel();
     });
     const result = await handle.done;
     if (!result.ok) throw fromProblem(result.problem);
     const f = WRITE_FORMATS[result.format as WriteFormat];
-    await download(res, target, `${row.name}.${f.extension}`, f.mime);
+    await download(res, target, `${name}.${f.extension}`, f.mime);
+  };
+
+  hang(app, 'export', async ({ params, query, res }) => {
+    const p = await projects.get(params['project']!);
+    const row = await getDatasetRow(p.db, params['dataset']!);
+    await send(p, [row.id], query.format ?? null, row.name, res);
+  });
+
+  hang(app, 'exportSeveral', async ({ params, query, res }) => {
+    const p = await projects.get(params['project']!);
+    const ids = [...new Set(query.datasets.split(',').filter(Boolean))];
+    if (!ids.length) throw new HelkError('request.invalid', 'Name the datasets, apart by commas.', 'datasets');
+    const rows = await Promise.all(ids.map((id) => getDatasetRow(p.db, id)));
+    await send(p, ids, 'geopackage', rows.length > 1 ? 'results' : rows[0]!.name, res);
   });
 }
 

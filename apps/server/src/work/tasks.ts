@@ -41,7 +41,8 @@ export interface ReviewTask extends Common {
 
 export interface ExportTask extends Common {
   kind: 'export';
-  dataset: string;
+  /** One in the given format, or several as one GeoPackage. */
+  datasets: string[];
   format: string | null;
   target: string;
 }

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { readFile as readBytes, writeFile } from 'node:fs/promises';
 import { HelkError, methodOf, parseCrs, runMethod, toProblem, type Dataset, type DatasetInfo } from '@helk/core';
 import { applyChoices, readFile, reviewOf, type Layer, type ReviewRow } from '@helk/core/formats';
-import { DEFAULT_FORMAT, writeDataset, type WriteFormat } from '@helk/core/formats/write';
+import { DEFAULT_FORMAT, writeDataset, writeGeoPackage, type WriteFormat } from '@helk/core/formats/write';
 import { setupNode } from '@helk/node';
 import { openDatabase } from '../store/database';
 import { getRun, loadDataset, now, publish, stageDataset } from '../store/project-store';
@@ -157,11 +157,31 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
 }
 
 async function write(db: Db, task: ExportTask, progress: Progress): Promise<string> {
-  const { data } = await loadDataset(db, task.dataset, slice(progress, 0, 0.4));
-  const format = (task.format ?? DEFAULT_FORMAT[data.kind]) as WriteFormat;
-  await writeFile(
-    task.target,
-    writeDataset(data, format, (s) => progress(0.4 + 0.6 * s, 'writing')),
-  );
-  return format;
+  const loaded = [];
+  for (const [k, id] of task.datasets.entries())
+    loaded.push(
+      await loadDataset(
+        db,
+        id,
+        slice(progress, (0.4 * k) / task.datasets.length, (0.4 * (k + 1)) / task.datasets.length),
+      ),
+    );
+  const first = loaded[0]!;
+  const format = (task.format ?? DEFAULT_FORMAT[first.data.kind]) as WriteFormat;
+  const bytes =
+    loaded.length > 1
+      ? writeGeoPackage(
+          loaded.map(({ row, data }) => {
+            if (data.kind === 'raster')
+              throw new HelkError(
+                'export.unsupported',
+                `"${row.name}" is a raster; a GeoPackage takes features and tables.`,
+                'datasets',
+              );
+            return { name: row.name, data };
+          }),
+        )
+      : await writeDataset(first.data, format, first.row.name, (s) => progress(0.4 + 0.6 * s, 'writing'));
+  await writeFile(task.target, bytes);
+  return loaded.length > 1 ? 'geopackage' : format;
 }

@@ -216,6 +216,14 @@ export const ROUTES = {
     status: 200,
     response: 'bytes',
   },
+  exportSeveral: {
+    verb: 'get',
+    path: '/api/projects/:project/export',
+    summary: 'Several feature sets and tables as one GeoPackage',
+    query: z.object({ datasets: text(4000) }),
+    status: 200,
+    response: 'bytes',
+  },
   forecast: {
     verb: 'post',
     path: '/api/projects/:project/forecast',

@@ -110,6 +110,27 @@ function ofEntry(e: CrsEntry): Crs {
   return crs;
 }
 
+/** Letters and digits of a name, spelled alike whoever wrote it: `WGS_1984_UTM_Zone_27N` and `WGS 84 / UTM zone 27N`. */
+const plainName = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/^gcs_/, '')
+    .replace(/\b(wgs|nad|etrs|ed)[_ ]?19(\d\d)/g, '$1$2')
+    .replace(/_/g, ' ')
+    .replace(/\bwgs 19/g, 'wgs ')
+    .replace(/north american (datum )?19/g, 'nad')
+    .replace(/[^a-z0-9]/g, '');
+
+/** The one system of that name, however its words are joined; undefined when there is none or several. */
+export function crsByName(name: string): Crs | undefined {
+  const wanted = plainName(name);
+  if (!wanted) return undefined;
+  const zone = /^wgs84utmzone(\d{1,2})([ns])$/.exec(wanted);
+  if (zone && Number(zone[1]) >= 1 && Number(zone[1]) <= 60) return utm(Number(zone[1]), zone[2] === 's');
+  const found = [...catalogue.values()].filter((e) => plainName(e[1]) === wanted);
+  return found.length === 1 ? ofEntry(found[0]!) : undefined;
+}
+
 export interface CrsHit {
   code: string;
   name: string;

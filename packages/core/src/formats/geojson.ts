@@ -17,7 +17,7 @@ interface Geometry {
   coordinates?: unknown;
   geometries?: Geometry[];
 }
-interface Feature {
+export interface Feature {
   type: string;
   geometry: Geometry | null;
   properties: Record<string, unknown> | null;
@@ -60,48 +60,59 @@ export const geojson: FileFormat = {
     }
     const features = listOf(root, name);
     const crs = crsMember(root.crs, name) ?? options.crs ?? wgs84();
-    const kinds = new Map<GeometryType, Feature[]>();
-    let empty = 0;
-    let firstEmpty = 0;
-    features.forEach((f, i) => {
-      if (!f || typeof f !== 'object' || f.type !== 'Feature')
-        throw new HelkError('file.damaged', `"${name}": item ${i + 1} is not a feature.`, name);
-      if (!f.geometry) {
-        if (!empty++) firstEmpty = i + 1;
-        return;
-      }
-      const kind = KIND[f.geometry.type];
-      if (!kind)
-        throw new HelkError(
-          'file.unsupported',
-          `"${name}": feature ${i + 1} is a ${String(f.geometry.type).slice(0, 40)}; points, lines and polygons are read.`,
-          name,
-        );
-      const list = kinds.get(kind);
-      if (list) list.push(f);
-      else kinds.set(kind, [f]);
-    });
-    if (empty)
-      notes.push({
-        level: 'look',
-        code: 'features.noGeometry',
-        message: `${empty} of ${features.length} features have no geometry (the first is number ${firstEmpty}); they were left out.`,
-      });
-    if (kinds.size === 0) throw new HelkError('file.content', `"${name}" holds no feature with a geometry.`, name);
-    const layers: Layer[] = [...kinds].map(([kind, list]) => ({
-      name: kinds.size > 1 ? `${baseName(name)} ${PLURAL[kind]}` : baseName(name),
-      data: build(list, kind, crs, name, notes),
-      notes,
-    }));
-    if (kinds.size > 1)
-      notes.push({
-        level: 'info',
-        code: 'features.mixed',
-        message: `The file mixes ${[...kinds.keys()].map((k) => PLURAL[k]).join(' and ')}; each became a dataset of its own.`,
-      });
-    return Promise.resolve(layers);
+    return Promise.resolve(layersOf(features, crs, name, baseName(name), notes));
   },
 };
+
+/** One layer for each kind of geometry among GeoJSON features; what has none is counted and left out. @param base name of the layer */
+export function layersOf(
+  features: readonly Feature[],
+  crs: Crs | null,
+  name: string,
+  base: string,
+  notes: Note[],
+): Layer[] {
+  const kinds = new Map<GeometryType, Feature[]>();
+  let empty = 0;
+  let firstEmpty = 0;
+  features.forEach((f, i) => {
+    if (!f || typeof f !== 'object' || f.type !== 'Feature')
+      throw new HelkError('file.damaged', `"${name}": item ${i + 1} is not a feature.`, name);
+    if (!f.geometry) {
+      if (!empty++) firstEmpty = i + 1;
+      return;
+    }
+    const kind = KIND[f.geometry.type];
+    if (!kind)
+      throw new HelkError(
+        'file.unsupported',
+        `"${name}": feature ${i + 1} is a ${String(f.geometry.type).slice(0, 40)}; points, lines and polygons are read.`,
+        name,
+      );
+    const list = kinds.get(kind);
+    if (list) list.push(f);
+    else kinds.set(kind, [f]);
+  });
+  if (empty)
+    notes.push({
+      level: 'look',
+      code: 'features.noGeometry',
+      message: `${empty} of ${features.length} features have no geometry (the first is number ${firstEmpty}); they were left out.`,
+    });
+  if (kinds.size === 0) throw new HelkError('file.content', `"${name}" holds no feature with a geometry.`, name);
+  const layers: Layer[] = [...kinds].map(([kind, list]) => ({
+    name: kinds.size > 1 ? `${base} ${PLURAL[kind]}` : base,
+    data: build(list, kind, crs, name, notes),
+    notes,
+  }));
+  if (kinds.size > 1)
+    notes.push({
+      level: 'info',
+      code: 'features.mixed',
+      message: `The file mixes ${[...kinds.keys()].map((k) => PLURAL[k]).join(' and ')}; each became a dataset of its own.`,
+    });
+  return layers;
+}
 
 function listOf(root: { type?: string; features?: unknown }, name: string): Feature[] {
   if (root?.type === 'FeatureCollection' && Array.isArray(root.features)) return root.features as Feature[];
@@ -118,7 +129,7 @@ function crsMember(member: unknown, name: string): Crs | null {
   return typeof id === 'string' ? parseCrs(id, name) : null;
 }
 
-function build(list: Feature[], kind: GeometryType, crs: Crs, name: string, notes: Note[]): Features {
+function build(list: Feature[], kind: GeometryType, crs: Crs | null, name: string, notes: Note[]): Features {
   const b = new FeaturesBuilder();
   let closed = 0;
   list.forEach((f, i) => {

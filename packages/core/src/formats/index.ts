@@ -2,13 +2,29 @@ import { HelkError } from '../errors';
 import { zip } from './archive';
 import { asciiGrid } from './ascii-grid';
 import { delimited } from './delimited';
+import { flatgeobuf } from './flatgeobuf';
 import { geojson } from './geojson';
+import { geopackage } from './geopackage';
 import { geotiff } from './geotiff';
+import { gpx, kml } from './kml';
 import { netcdf } from './netcdf';
+import { shapefile } from './shapefile';
 import { READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
 
 /** In the order they are tried: by signature first, by guess last. */
-export const FORMATS: readonly FileFormat[] = [geotiff, netcdf, zip, asciiGrid, geojson, delimited];
+export const FORMATS: readonly FileFormat[] = [
+  geotiff,
+  netcdf,
+  geopackage,
+  flatgeobuf,
+  shapefile,
+  zip,
+  kml,
+  gpx,
+  asciiGrid,
+  geojson,
+  delimited,
+];
 
 /**
  * Reads a file of any known format; the content decides, not the name.
@@ -30,7 +46,8 @@ export async function readFile(
 function unknownSentence(name: string, bytes: Uint8Array): string {
   const ext = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase();
   const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
-  const known = 'GeoTIFF, NetCDF, ASCII grid, GeoJSON, delimited text and zip archives of them';
+  const known =
+    'GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text and zip archives of them';
   if (claimed) {
     const looks =
       bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';
@@ -46,4 +63,5 @@ export { writeGeoJson } from './geojson';
 export { writeDelimited } from './delimited';
 export { useCodec, codec } from './codec';
 export { useHdf5 } from './netcdf/hdf5';
+export { useSqlite } from './geopackage';
 export { applyChoices, reviewOf, type LayerChoice, type ReviewRow } from './review';

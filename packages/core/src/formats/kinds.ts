@@ -1,6 +1,19 @@
-import type { DatasetKind } from '../data/dataset';
+import type { DatasetInfo, DatasetKind } from '../data/dataset';
 
-export type WriteFormat = 'geotiff' | 'ascii-grid' | 'geojson' | 'geojson-native' | 'csv' | 'tsv';
+export type WriteFormat =
+  | 'geotiff'
+  | 'ascii-grid'
+  | 'geopackage'
+  | 'geojson'
+  | 'geojson-native'
+  | 'shapefile'
+  | 'flatgeobuf'
+  | 'kml'
+  | 'kmz'
+  | 'dxf'
+  | 'csv'
+  | 'tsv'
+  | 'xlsx';
 
 /** The formats a dataset can be written in; without the writers, so that the client can list them. */
 export const WRITE_FORMATS: Record<
@@ -9,6 +22,12 @@ export const WRITE_FORMATS: Record<
 > = {
   geotiff: { title: 'GeoTIFF', extension: 'tif', mime: 'image/tiff', kinds: ['raster'] },
   'ascii-grid': { title: 'ASCII grid', extension: 'asc', mime: 'text/plain', kinds: ['raster'] },
+  geopackage: {
+    title: 'GeoPackage',
+    extension: 'gpkg',
+    mime: 'application/geopackage+sqlite3',
+    kinds: ['features', 'table'],
+  },
   geojson: { title: 'GeoJSON', extension: 'geojson', mime: 'application/geo+json', kinds: ['features'] },
   'geojson-native': {
     title: 'GeoJSON, own coordinates',
@@ -16,8 +35,19 @@ export const WRITE_FORMATS: Record<
     mime: 'application/geo+json',
     kinds: ['features'],
   },
+  shapefile: { title: 'Shapefile (zip)', extension: 'zip', mime: 'application/zip', kinds: ['features'] },
+  flatgeobuf: { title: 'FlatGeobuf', extension: 'fgb', mime: 'application/octet-stream', kinds: ['features'] },
+  kml: { title: 'KML', extension: 'kml', mime: 'application/vnd.google-earth.kml+xml', kinds: ['features'] },
+  kmz: { title: 'KMZ', extension: 'kmz', mime: 'application/vnd.google-earth.kmz', kinds: ['features'] },
+  dxf: { title: 'DXF drawing', extension: 'dxf', mime: 'image/vnd.dxf', kinds: ['features'] },
   csv: { title: 'CSV (comma)', extension: 'csv', mime: 'text/csv', kinds: ['table', 'features'] },
   tsv: { title: 'Text (tab)', extension: 'tsv', mime: 'text/tab-separated-values', kinds: ['table', 'features'] },
+  xlsx: {
+    title: 'Spreadsheet (xlsx)',
+    extension: 'xlsx',
+    mime: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
+    kinds: ['table', 'features'],
+  },
 };
 
 export const DEFAULT_FORMAT: Record<DatasetKind, WriteFormat> = {
@@ -25,3 +55,41 @@ export const DEFAULT_FORMAT: Record<DatasetKind, WriteFormat> = {
   features: 'geojson',
   table: 'csv',
 };
+
+const MOST_SHEET_ROWS = 1_048_575;
+
+/** What a format cannot keep of a dataset, in words; nothing when it keeps all. */
+export function lossesOf(info: DatasetInfo, format: WriteFormat): string[] {
+  if (info.kind === 'raster') return [];
+  const rows = info.kind === 'features' ? info.count : info.rows;
+  const out: string[] = [];
+  const units = info.columns.filter((c) => c.unit).length;
+  const truths = info.columns.filter((c) => c.type === 'boolean').length;
+  if (info.kind === 'features') {
+    if (['csv', 'tsv', 'xlsx'].includes(format) && info.geometry !== 'point')
+      out.push(`The outlines of the ${info.geometry}s are left out; only their columns are written.`);
+    if (['geojson', 'kml', 'kmz'].includes(format) && info.crs && info.crs.code !== 'EPSG:4326')
+      out.push(`Coordinates become longitude and latitude (WGS 84), from ${info.crs.code ?? info.crs.name}.`);
+    if (['csv', 'tsv', 'xlsx', 'dxf'].includes(format) && info.crs)
+      out.push(`The coordinate system (${info.crs.code ?? info.crs.name}) is not written into the file.`);
+    if (format === 'flatgeobuf' && info.crs && !info.crs.code)
+      out.push('The coordinate system has no code; coordinates become longitude and latitude.');
+    if (format === 'dxf') out.push('Columns are left out, but for the first text, which names the layers.');
+  }
+  if (format === 'shapefile') {
+    const long = info.columns
+      .filter((c) => new TextEncoder().encode(c.name).length > 10 || /\s/.test(c.name))
+      .map((c) => c.name);
+    if (long.length)
+      out.push(
+        `Names of columns have at most ten bytes: ${long.slice(0, 6).join(', ')}${long.length > 6 ? ' …' : ''} will be cut.`,
+      );
+    if (info.columns.some((c) => c.type === 'text'))
+      out.push('Texts have at most 254 bytes; empty and missing ones cannot be told apart.');
+  }
+  if (units && format !== 'xlsx' && format !== 'dxf') out.push('Units of columns are not written.');
+  if (truths && ['kml', 'kmz'].includes(format)) out.push('Yes and no become the texts true and false.');
+  if (format === 'xlsx' && rows > MOST_SHEET_ROWS)
+    out.push(`A sheet holds ${MOST_SHEET_ROWS} rows; the other ${rows - MOST_SHEET_ROWS} are left out.`);
+  return out;
+}

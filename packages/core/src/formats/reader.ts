@@ -23,6 +23,8 @@ export interface ReadOptions {
   only?: string[];
   /** Which step of a layer is read, by the layer's name; the first when not given. */
   steps?: Record<string, number>;
+  /** Another file of the same name with this ending (`dbf`), where a format is spread over several. */
+  sibling?: (extension: string) => Uint8Array | undefined;
   progress?: (share: number, stage: string) => void;
 }
 
@@ -40,7 +42,9 @@ export interface FileFormat {
 /** `valley north.tif` -> `valley north`; folders are dropped. */
 export function baseName(name: string): string {
   const file = name.split(/[\\/]/).pop() ?? name;
-  return file.replace(/\.(tiff?|nc4?|cdf|h5|hdf5|asc|geojson|json|csv|tsv|txt|zip)$/i, '') || file;
+  return (
+    file.replace(/\.(tiff?|nc4?|cdf|h5|hdf5|asc|geojson|json|csv|tsv|txt|zip|gpkg|shp|fgb|km[lz]|gpx)$/i, '') || file
+  );
 }
 
 /** The beginning of a file as text, a byte-order mark removed; null when it is not text. */
