@@ -2,3 +2,5 @@ export * from './landscape';
 export * from './elevation';
 export * from './features';
 export * from './seabed';
+export * from './cover';
+export * from './people';

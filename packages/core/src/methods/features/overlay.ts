@@ -11,11 +11,11 @@ import { differences, intersections, noPieces } from './overlay-pairs';
 /** Mean width of a polygon: twice its area over the length of its outline. */
 const meanWidth = (f: Features, i: number): number => (2 * featureArea(f, i)) / (featureLength(f, i) || 1);
 
-/** A fiftieth of the median mean width of both sets (common practice, no source). */
+/** A tenth of the median mean width of both sets (common practice, no source). */
 export function sliverWidth(...sets: Features[]): number {
   const all = sets.flatMap((f) => Array.from({ length: Math.min(2000, featureCount(f)) }, (_, i) => meanWidth(f, i)));
   all.sort((a, b) => a - b);
-  return all.length ? all[all.length >> 1]! / 50 : 0;
+  return all.length ? all[all.length >> 1]! / 10 : 0;
 }
 
 export const overlay = defineMethod({
@@ -46,7 +46,7 @@ export const overlay = defineMethod({
       label: 'Sliver width',
       unit: 'm',
       min: 0,
-      help: 'Empty: a fiftieth of the usual width of the areas.',
+      help: 'Empty: a tenth of the usual width of the areas.',
     }).optional(),
   }),
   outputs: { result: output.features('Overlay'), slivers: output.maybeFeatures('Slivers') },
