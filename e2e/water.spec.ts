@@ -60,10 +60,49 @@ test('a formula and a recode with a forgotten value are caught before they run',
   await page.getByLabel('Formula').fill('a > 100 ? 1 : 0');
   await runSheet(page);
   await askFor(page, 'recode');
-  await page.getByLabel('Rules').fill('1 = 1 high');
-  await expect(page.getByTestId('check-recode.range')).toContainText('become missing');
-  await page.getByLabel('Rules').fill('0 = 2 low; 1 = 1 high');
-  await expect(page.getByTestId('check-recode.range')).toHaveCount(0);
+  // A rule for each value is there at first; one is forgotten, and that is said with its cells.
+  await expect(page.getByTestId('rule-1')).toBeVisible();
+  await page.getByLabel('Remove rule 1').click();
+  await expect(page.getByTestId('uncovered')).toContainText('become missing');
+  await expect(page.getByTestId('check-recode.forgotten')).toContainText('No rule covers 0');
+  await page.getByLabel('Name, rule 1').fill('high moor');
+  await page.getByRole('button', { name: 'Keep them as they are' }).click();
+  await expect(page.getByTestId('check-recode.forgotten')).toHaveCount(0);
   await runSheet(page);
-  await expect(figure(page, 'uncoveredCells')).toHaveText('0');
+  await expect(figure(page, 'uncoveredCells')).not.toHaveText('0');
+  await expect(page.getByText('high moor').first()).toBeVisible();
+});
+
+test('the stream threshold and contours are previewed before anything is computed', async ({ page }) => {
+  await openSample(page);
+  await page.getByTestId('row-Filled').first().click();
+  const runs = page.getByTestId(/^row-Streams/);
+  const before = await runs.count();
+  await askFor(page, 'where are the streams');
+  const lines = page.getByTestId('preview-lines');
+  await expect(lines).toContainText('links');
+  const few = Number((await lines.textContent())!.replace(/\D/g, ''));
+  await page.getByTestId('threshold-slider').fill('150');
+  await expect(async () =>
+    expect(Number((await lines.textContent())!.replace(/\D/g, ''))).toBeGreaterThan(2 * few),
+  ).toPass();
+  await expect(page.getByTestId('preview-note').first()).toContainText('not yet computed');
+  expect(await runs.count()).toBe(before);
+  await askFor(page, 'contours');
+  await expect(page.getByTestId('preview-note').first()).toBeVisible();
+});
+
+test('a profile along a line drawn by hand', async ({ page }) => {
+  await openSample(page);
+  await page.getByTestId('row-Filled').first().click();
+  await askFor(page, 'profile');
+  await page.getByTestId('draw-line').click();
+  await expect(page.getByTestId('sketch').first()).toContainText('double-click');
+  const box = (await page.getByTestId('pane-1').boundingBox())!;
+  await page.mouse.click(box.x + box.width * 0.35, box.y + box.height * 0.4);
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await page.mouse.dblclick(box.x + box.width * 0.6, box.y + box.height * 0.45);
+  await expect(page.getByTestId('input-line').locator('option:checked')).toHaveText(/drawn line/);
+  await runSheet(page);
+  await expect(page.getByTestId('steepest')).toContainText('°');
 });

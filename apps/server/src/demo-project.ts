@@ -1,8 +1,19 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeWalk } from '@helk/demo';
-import { defaultStyle, PLAIN_VECTOR, type RasterInfo } from '@helk/core';
+import {
+  makeElevation,
+  makeGauge,
+  makeLandCover,
+  makeLandscape,
+  makeMappedStreams,
+  makeParishes,
+  makeShelters,
+  makeSightings,
+  makeWalk,
+} from '@helk/demo';
+import { defaultStyle, PLAIN_VECTOR, type Features, type RasterInfo } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
+import { writeGeoPackage } from '@helk/core/formats/write';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from './app';
 import { getDatasetRow, newId } from './store/project-store';
@@ -43,6 +54,14 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   await take('veyra-mapped-streams.geojson', writeGeoJson(makeMappedStreams(land)), null);
   const gauge = await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
   await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
+  const sets: [string, Features][] = [
+    ['veyra-land-cover-1978', await makeLandCover(land, 1978)],
+    ['veyra-land-cover-2024', await makeLandCover(land, 2024)],
+    ['veyra-parishes', await makeParishes(land)],
+    ['veyra-shelters', makeShelters(land)],
+    ['veyra-newt-sightings', makeSightings(land)],
+  ];
+  for (const [name, data] of sets) await take(`${name}.gpkg`, writeGeoPackage([{ name, data }]), null);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.
   const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });
   const whole = await run('raster.fillGaps', { raster: projected.outputs });

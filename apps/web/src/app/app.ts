@@ -75,4 +75,24 @@ export class App {
     else return;
     e.preventDefault();
   }
+
+  protected growEvidence(by: number): void {
+    const most = innerHeight - 260;
+    this.bench.set({ evidenceHeight: Math.round(Math.min(most, Math.max(120, this.bench.evidenceHeight() + by))) });
+  }
+
+  protected dragEvidence(e: PointerEvent): void {
+    e.preventDefault();
+    let last = e.clientY;
+    const move = (m: PointerEvent): void => {
+      this.growEvidence(last - m.clientY);
+      last = m.clientY;
+    };
+    const up = (): void => {
+      removeEventListener('pointermove', move);
+      removeEventListener('pointerup', up);
+    };
+    addEventListener('pointermove', move);
+    addEventListener('pointerup', up);
+  }
 }

@@ -76,7 +76,7 @@ function contents(db: SqliteFile, name: string, o: ReadOptions): Layer[] {
   for (const [n, row] of tables.entries()) {
     const table = String(row['t']);
     o.progress?.(n / tables.length, table.slice(0, 40));
-    const label = tables.length === 1 && table.length === 0 ? baseName(name) : table;
+    const label = String(row['i'] ?? '').trim() || table || baseName(name);
     if (o.only && !o.only.some((x) => x === label || x.startsWith(`${label} `))) continue;
     if (row['k'] === 'features') layers.push(...featureTable(db, table, label, name, o));
     else if (row['k'] === 'attributes') layers.push(attributeTable(db, table, label));

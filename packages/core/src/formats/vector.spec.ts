@@ -189,7 +189,7 @@ describe('a round trip', () => {
       { name: 'gpkg', data: { kind: 'table', columns: [numberColumn('v', [1, NaN])] } },
     ]);
     const { layers } = await readFile('all.gpkg', bytes);
-    expect(layers.map((l) => l.name)).toEqual(['a_b', 'a_b_2', 't_gpkg']);
+    expect(layers.map((l) => l.name)).toEqual(['a b', 'a-b', 'gpkg']);
     expect(values(layers[2]!.data as Table, 'v')).toEqual([1, null]);
   });
   it('a drawing holds every part, letters beyond ASCII by their code', async () => {

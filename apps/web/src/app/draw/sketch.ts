@@ -1,6 +1,6 @@
 import { effect, inject, Injectable, signal } from '@angular/core';
 import type OlMap from 'ol/Map';
-import Draw from 'ol/interaction/Draw';
+import Draw, { createBox } from 'ol/interaction/Draw';
 import VectorSource from 'ol/source/Vector';
 import VectorLayer from 'ol/layer/Vector';
 import { Circle, Fill, Stroke, Style } from 'ol/style';
@@ -9,16 +9,19 @@ import { transformer, wgs84, type GeometryType } from '@helk/core';
 import { ProjectStore } from '../state/project.store';
 
 interface Wish {
-  geometry: GeometryType;
-  /** What becomes of it. */
-  done: (dataset: string) => void;
+  geometry: GeometryType | 'box';
+  /** What becomes of a dataset that is drawn … */
+  done?: (dataset: string) => void;
+  /** … or of the corners of an area that only points at something. */
+  ring?: (corners: number[][]) => void;
 }
 
-const TYPE = { point: 'Point', line: 'LineString', polygon: 'Polygon' } as const;
+const TYPE = { point: 'Point', line: 'LineString', polygon: 'Polygon', box: 'Circle' } as const;
 const WORDS = {
   point: 'Click to place points.',
   line: 'Click corner by corner; double-click to end the line.',
   polygon: 'Click corner by corner; double-click to close the area.',
+  box: 'Click two corners of a box.',
 };
 
 /** Drawing by hand in any pane; what is drawn becomes a source of the project like a file that was taken in. */
@@ -38,6 +41,13 @@ export class Sketch {
     this.shapes = [];
     this.count.set(0);
     this.wish.set({ geometry, done });
+  }
+
+  /** Asks for an area whose corners, in the panes' system, are handed on at once. */
+  pick(geometry: 'box' | 'polygon', ring: (corners: number[][]) => void): void {
+    this.shapes = [];
+    this.count.set(0);
+    this.wish.set({ geometry, ring });
   }
 
   cancel(): void {
@@ -64,7 +74,12 @@ export class Sketch {
         }),
       });
       const layer = new VectorLayer({ source, style, zIndex: 960 });
-      const draw = new Draw({ source, type: TYPE[wish.geometry], style });
+      const draw = new Draw({
+        source,
+        type: TYPE[wish.geometry],
+        style,
+        ...(wish.geometry === 'box' ? { geometryFunction: createBox() } : {}),
+      });
       draw.on('drawend', (e) => {
         const g = e.feature.getGeometry() as Point | LineString | Polygon;
         const shape =
@@ -73,6 +88,13 @@ export class Sketch {
             : wish.geometry === 'line'
               ? (g as LineString).getCoordinates()
               : (g as Polygon).getCoordinates()[0]!;
+        if (wish.ring) {
+          setTimeout(() => {
+            this.cancel();
+            wish.ring!(shape.slice(0, -1));
+          });
+          return;
+        }
         this.shapes.push(shape);
         this.count.set(this.shapes.length);
         // A line is one; points and areas may be several. After the event, so that the double-click does not zoom.
@@ -92,7 +114,7 @@ export class Sketch {
     const wish = this.wish();
     const shapes = this.shapes;
     this.cancel();
-    if (!wish || shapes.length === 0) return;
+    if (!wish?.done || wish.geometry === 'box' || shapes.length === 0) return;
     const go = transformer(this.project.crs(), wgs84());
     const place = ([x, y]: number[]): number[] => {
       const out = [0, 0];

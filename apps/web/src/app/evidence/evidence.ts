@@ -3,19 +3,20 @@ import { displayUnit, formatNumber, transformer, type RasterInfo } from '@helk/c
 import { BenchStore } from '../state/bench.store';
 import { Views } from '../state/cursor';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { ChangeMatrix } from './change-matrix';
 import { ClassTable } from './class-table';
 import { HistogramChart } from './histogram';
 import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
 import { TableView } from './table-view';
 
-type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
+type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'table';
 
 /** What the active dataset says: its values, what a run changed, where it has holes; and the readout of a place. */
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ClassTable, HistogramChart, ProfileChart, Readout, TableView],
+  imports: [ChangeMatrix, ClassTable, HistogramChart, ProfileChart, Readout, TableView],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -104,6 +105,8 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
           }
         } @else if (tab() === 'profile' && bench.selectedItem()) {
           <helk-profile-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+        } @else if (tab() === 'matrix' && bench.selectedItem()) {
+          <helk-change-matrix class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'table' && bench.selectedItem()) {
           <helk-table-view class="flex-1 min-w-0 min-h-0" [item]="bench.selectedItem()!" />
         } @else {
@@ -111,7 +114,9 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'table';
         }
       </div>
     </section>
-    <helk-readout class="flex-none border-l border-line" [class]="bench.sheet() ? 'w-[224px]' : 'w-[290px]'" />
+    @if (!bench.sheet() || bench.readout() || bench.pins().length) {
+      <helk-readout class="flex-none border-l border-line" [class]="bench.sheet() ? 'w-[224px]' : 'w-[290px]'" />
+    }
   `,
 })
 export class Evidence {
@@ -159,6 +164,7 @@ export class Evidence {
     if (!d) return [];
     if (!b)
       return [
+        ...(d.role === 'matrix' ? [{ id: 'matrix' as Tab, label: 'What became what' }] : []),
         ...(d.role === 'profile' ? [{ id: 'profile' as Tab, label: 'Profile' }] : []),
         { id: 'table' as Tab, label: 'Table' },
       ];

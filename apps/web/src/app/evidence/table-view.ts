@@ -1,39 +1,115 @@
 import { Clipboard } from '@angular/cdk/clipboard';
+import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
-import { displayUnit, formatNumber, valueOf, type Features, type Table } from '@helk/core';
-import { Api, sentence } from '../api/api';
-import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 
-/** Columns of a table or of features, row by row. */
+import { displayUnit, formatNumber, valueOf, type Column } from '@helk/core';
+
+import { FeatureData } from '../state/feature-data';
+import { Picks } from '../state/picks';
+import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { columnStatistics } from './column-statistics';
+import { PickBar } from './pick-bar';
+
+const WIDTH = 128;
+
+/** Columns of a table or of features, any number of rows: sorted, hidden, described in their heads, picked here and everywhere. */
 @Component({
   selector: 'helk-table-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkVirtualScrollViewport, CdkFixedSizeVirtualScroll, CdkVirtualForOf],
-  host: { class: 'block overflow-x-auto' },
+  imports: [
+    CdkVirtualScrollViewport,
+    CdkFixedSizeVirtualScroll,
+    CdkVirtualForOf,
+    CdkMenu,
+    CdkMenuItem,
+    CdkMenuTrigger,
+    PickBar,
+  ],
+  host: { class: 'flex flex-col min-h-0' },
   template: `
     @if (data(); as d) {
-      <div class="h-full flex flex-col min-w-max">
-        <div class="flex flex-none text-[12px] text-ink-2 border-b border-line-soft h-[28px] items-center">
-          <span class="w-14 px-3 num text-right">no.</span>
-          @for (c of d.columns; track c.name) {
-            <span class="w-32 px-3 truncate" [class.text-right]="c.type === 'number'" [title]="c.name"
-              >{{ c.name }}{{ c.unit ? ', ' + unit(c.unit) : '' }}</span
-            >
-          }
-          <button class="link px-3" (click)="copy()">Copy</button>
-        </div>
-        <cdk-virtual-scroll-viewport itemSize="26" class="flex-1 min-h-0">
-          <div *cdkVirtualFor="let i of rows()" class="flex h-[26px] items-center border-b border-line-soft">
-            <span class="w-14 px-3 num text-right text-ink-3">{{ i + 1 }}</span>
-            @for (c of d.columns; track c.name) {
-              <span class="w-32 px-3 truncate" [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'">{{
-                cell(c, i)
-              }}</span>
+      <helk-pick-bar class="flex-none" [item]="item()" (copy)="copy()" />
+      <div class="flex-1 min-h-0 overflow-x-auto">
+        <div class="h-full flex flex-col" [style.min-width.px]="56 + shown().length * width">
+          <div class="flex flex-none text-[12px] text-ink-2 border-b border-line h-[30px] items-center">
+            <span class="w-14 px-3 num text-right flex-none">no.</span>
+            @for (c of shown(); track c.name) {
+              <button
+                class="px-3 h-full flex items-center gap-1 hover:bg-act-soft flex-none"
+                [style.width.px]="width"
+                [class.justify-end]="c.type === 'number'"
+                [cdkMenuTriggerFor]="head"
+                [cdkMenuTriggerData]="{ column: c }"
+                [title]="c.name + (c.unit ? ', ' + unit(c.unit) : '')"
+                [attr.data-testid]="'column-' + c.name"
+              >
+                <span class="truncate font-[550] text-ink">{{ c.name }}</span>
+                @if (c.unit) {
+                  <span class="truncate num text-[11px]">{{ unit(c.unit) }}</span>
+                }
+                @if (sort().column === c.name) {
+                  <span aria-hidden="true">{{ sort().down ? '↓' : '↑' }}</span>
+                }
+              </button>
             }
           </div>
-        </cdk-virtual-scroll-viewport>
+          <cdk-virtual-scroll-viewport itemSize="26" minBufferPx="260" maxBufferPx="520" class="flex-1 min-h-0">
+            <div
+              *cdkVirtualFor="let i of rows()"
+              class="flex h-[26px] items-center border-b border-line-soft cursor-default select-none"
+              [style.background]="picked()?.[i] ? 'color-mix(in srgb, var(--pick) 14%, transparent)' : null"
+              [attr.aria-selected]="picked()?.[i] === 1"
+              (click)="pick(i, $event)"
+            >
+              <span class="w-14 px-3 num text-right text-ink-3 flex-none">{{ i + 1 }}</span>
+              @for (c of shown(); track c.name) {
+                <span
+                  class="px-3 truncate flex-none"
+                  [style.width.px]="width"
+                  [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'"
+                  >{{ cell(c, i) }}</span
+                >
+              }
+            </div>
+          </cdk-virtual-scroll-viewport>
+        </div>
       </div>
+      <ng-template #head let-column="column">
+        <div cdkMenu class="popover w-[230px] py-2 text-[13px]">
+          @if (statistics(column); as s) {
+            <div class="px-3 pb-2 border-b border-line-soft">
+              <div class="flex items-baseline gap-2">
+                <b class="font-[600] truncate flex-1">{{ column.name }}</b><span class="text-ink-2 text-[12px]">{{
+                  s.type
+                }}</span>
+              </div>
+              @if (s.bars.length) {
+                <div class="h-9 flex items-end gap-px mt-1" aria-hidden="true">
+                  @for (b of s.bars; track $index) {
+                    <span class="flex-1 bg-act" [style.height.%]="b"></span>
+                  }
+                </div>
+              }
+              <dl class="grid grid-cols-[auto_1fr] gap-x-3 text-[12px] mt-1">
+                @for (l of s.lines; track l.name) {
+                  <dt class="text-ink-2 truncate max-w-[110px]">{{ l.name }}</dt>
+                  <dd class="num text-right">{{ l.value }}</dd>
+                }
+              </dl>
+            </div>
+          }
+          @for (a of actions(column); track a.label) {
+            <button
+              cdkMenuItem
+              class="block w-full text-left px-3 h-[28px] hover:bg-act-soft focus:bg-act-soft outline-none"
+              (cdkMenuItemTriggered)="a.do()"
+            >
+              {{ a.label }}
+            </button>
+          }
+        </div>
+      </ng-template>
     } @else {
       <p class="p-4 text-ink-2">{{ failed() ?? 'Reading …' }}</p>
     }
@@ -41,43 +117,118 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
 })
 export class TableView {
   readonly item = input.required<DatasetItem>();
-  private readonly api = inject(Api);
   private readonly store = inject(ProjectStore);
+  private readonly source = inject(FeatureData);
+  private readonly picks = inject(Picks);
   private readonly clipboard = inject(Clipboard);
-  protected readonly data = signal<Features | Table | null>(null);
-  protected readonly failed = signal<string | null>(null);
+  protected readonly width = WIDTH;
   protected readonly unit = displayUnit;
-  protected readonly rows = computed(() => {
+  protected readonly failed = signal<string | null>(null);
+  protected readonly sort = signal<{ column: string | null; down: boolean }>({ column: null, down: false });
+  private readonly order = signal<string[]>([]);
+  private readonly hidden = signal<ReadonlySet<string>>(new Set());
+  private anchor = -1;
+  protected readonly data = computed(() => this.source.now(this.item().id));
+  protected readonly picked = computed(() => this.picks.of(this.item().id));
+  protected readonly shown = computed(() => {
+    const all = this.data()?.columns ?? [];
+    const order = this.order();
+    const at = (c: Column): number => (order.includes(c.name) ? order.indexOf(c.name) : order.length + all.indexOf(c));
+    return all.filter((c) => !this.hidden().has(c.name)).sort((a, b) => at(a) - at(b));
+  });
+  protected readonly total = computed(() => {
     const i = this.item().info;
-    return Array.from({ length: i.kind === 'table' ? i.rows : i.kind === 'features' ? i.count : 0 }, (_, k) => k);
+    return i.kind === 'table' ? i.rows : i.kind === 'features' ? i.count : 0;
+  });
+  protected readonly rows = computed(() => {
+    const n = this.total();
+    const { column, down } = this.sort();
+    const c = this.data()?.columns.find((x) => x.name === column);
+    const out = Array.from({ length: n }, (_, k) => k);
+    if (!c) return out;
+    // Missing values come last, whichever way.
+    const gone = (i: number): boolean => c.missing?.[i] === 1 || c.values[i] !== c.values[i];
+    const sign = down ? -1 : 1;
+    return out.sort((a, b) => {
+      const [ga, gb] = [gone(a), gone(b)];
+      if (ga || gb) return Number(ga) - Number(gb) || a - b;
+      const [x, y] = [c.values[a]!, c.values[b]!];
+      return x < y ? -sign : x > y ? sign : a - b;
+    });
   });
 
   constructor() {
     effect(() => {
       const id = this.item().id;
-      const project = this.store.project()?.id;
-      this.data.set(null);
-      if (!project || this.item().kind === 'raster') return;
-      this.api.features(project, id).then(
-        (d) => this.item().id === id && this.data.set(d),
-        (e: unknown) => this.failed.set(sentence(e)),
-      );
+      untracked(() => {
+        this.sort.set({ column: null, down: false });
+        this.order.set([]);
+        this.hidden.set(new Set());
+        this.failed.set(null);
+        this.anchor = -1;
+      });
+      void this.source.get(id).catch((e: unknown) => this.failed.set(e instanceof Error ? e.message : String(e)));
     });
   }
 
-  protected cell(c: Features['columns'][number], i: number): string {
+  protected cell(c: Column, i: number): string {
     const v = valueOf(c, i);
-    return v === null ? '–' : typeof v === 'number' ? formatNumber(v) : String(v);
+    return v === null ? '–' : typeof v === 'number' ? formatNumber(v) : typeof v === 'boolean' ? (v ? 'yes' : 'no') : v;
   }
 
+  protected readonly statistics = columnStatistics;
+
+  protected actions(c: Column): { label: string; do: () => void }[] {
+    const names = this.shown().map((x) => x.name);
+    const at = names.indexOf(c.name);
+    const move = (to: number): void => {
+      const next = names.filter((n) => n !== c.name);
+      next.splice(to, 0, c.name);
+      this.order.set(next);
+    };
+    return [
+      { label: 'Sort upwards', do: () => this.sort.set({ column: c.name, down: false }) },
+      { label: 'Sort downwards', do: () => this.sort.set({ column: c.name, down: true }) },
+      ...(this.sort().column ? [{ label: 'As it was', do: () => this.sort.set({ column: null, down: false }) }] : []),
+      ...(at > 0 ? [{ label: 'Move left', do: () => move(at - 1) }] : []),
+      ...(at < names.length - 1 ? [{ label: 'Move right', do: () => move(at + 1) }] : []),
+      ...(names.length > 1 ? [{ label: 'Hide', do: () => this.hidden.update((h) => new Set([...h, c.name])) }] : []),
+      ...(this.hidden().size
+        ? [{ label: `Show all (${this.hidden().size} hidden)`, do: () => this.hidden.set(new Set()) }]
+        : []),
+    ];
+  }
+
+  protected pick(i: number, e: MouseEvent): void {
+    const rows = new Uint8Array(this.total());
+    const id = this.item().id;
+    if (e.shiftKey && this.anchor >= 0) {
+      const order = this.rows();
+      const [a, b] = [order.indexOf(this.anchor), order.indexOf(i)].sort((x, y) => x - y) as [number, number];
+      for (let k = a; k <= b; k++) rows[order[k]!] = 1;
+      this.picks.pick(id, rows, 'replace');
+      return;
+    }
+    rows[i] = 1;
+    this.anchor = i;
+    const was = this.picked()?.[i] === 1;
+    const only = this.picks.count(id) === 1;
+    if (e.ctrlKey || e.metaKey) this.picks.pick(id, rows, was ? 'remove' : 'add');
+    else if (was && only) this.picks.clear(id);
+    else this.picks.pick(id, rows);
+  }
+
+  /** What is picked, or everything, as tab-separated text with the columns' heads. */
   protected copy(): void {
-    const d = this.data();
-    if (!d) return;
+    const picked = this.picked();
+    const rows = picked ? this.rows().filter((i) => picked[i]) : this.rows();
     const lines = [
-      d.columns.map((c) => (c.unit ? `${c.name} [${c.unit}]` : c.name)),
-      ...this.rows().map((i) => d.columns.map((c) => String(valueOf(c, i) ?? ''))),
+      this.shown().map((c) => (c.unit ? `${c.name} [${c.unit}]` : c.name)),
+      ...rows.map((i) => this.shown().map((c) => String(valueOf(c, i) ?? '').replace(/[\t\r\n]+/g, ' '))),
     ];
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.store.notify(`Copied ${this.rows().length} ${this.rows().length === 1 ? 'row' : 'rows'}.`);
+    this.store.notify(
+      `Copied ${formatNumber(rows.length)} ${rows.length === 1 ? 'row' : 'rows'} with ${this.shown().length} columns.`,
+    );
   }
 }

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, resource, signal 
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes, formatNumber } from '@helk/core';
 import { ICONS } from '../parts/icons';
+import { together } from './together';
 import { Api } from '../api/api';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
@@ -26,7 +27,8 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         <ng-icon name="lucideUpload" size="20" class="text-act" />
         <span class="font-[550]">Drop files here, or choose them</span>
         <span class="text-[12px] text-ink-2"
-          >GeoTIFF, NetCDF, ASCII grid, GeoJSON, delimited text with coordinates, or a zip of these</span
+          >GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, or a zip
+          of these</span
         >
         <input type="file" multiple class="sr-only" (change)="choose($any($event.target))" data-testid="files" />
       </label>
@@ -156,15 +158,17 @@ export class Gather {
   protected drop(e: DragEvent): void {
     e.preventDefault();
     this.over.set(false);
-    this.take([...(e.dataTransfer?.files ?? [])]);
+    void this.take([...(e.dataTransfer?.files ?? [])]);
   }
 
   protected choose(field: HTMLInputElement): void {
-    this.take([...(field.files ?? [])]);
+    void this.take([...(field.files ?? [])]);
     field.value = '';
   }
 
-  private take(files: File[]): void {
+  private async take(loose: File[]): Promise<void> {
+    const files = await this.store.guarded(() => together(loose));
+    if (!files) return;
     const first = files.filter((f) => this.lookFirst() || REVIEWED.test(f.name));
     if (first.length) void this.review.look(first);
     const rest = files.filter((f) => !first.includes(f));
@@ -173,6 +177,6 @@ export class Gather {
 
   protected async fetchSample(file: string): Promise<void> {
     const f = await this.store.guarded(() => this.api.sample(file));
-    if (f) this.take([f]);
+    if (f) await this.take([f]);
   }
 }

@@ -1,7 +1,7 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { cellText, displayUnit, figureUnit, formatBytes, formatFigure, formatNumber, gridExtent } from '@helk/core';
-import { WRITE_FORMATS } from '@helk/core/formats/kinds';
+import { lossesOf, WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/kinds';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { BenchStore } from '../state/bench.store';
@@ -54,12 +54,22 @@ import { crsOf, ProjectStore } from '../state/project.store';
         }
         <div class="flex flex-wrap gap-2 pt-1 items-center">
           <span class="text-ink-2">Save as</span>
-          @for (f of formats(); track f.id) {
-            <a class="btn" [href]="url(f.id)" [attr.download]="''">{{ f.title }}</a>
-          }
+          <select (change)="format.set($any($event.target).value)" aria-label="Format" data-testid="format">
+            @for (f of formats(); track f.id) {
+              <option [value]="f.id" [selected]="f.id === chosen()">{{ f.title }}</option>
+            }
+          </select>
+          <a class="btn btn-act" [href]="url(chosen())" [attr.download]="''">Save</a>
           <span class="flex-1"></span>
           <button class="btn" (click)="ref.close()">Close</button>
         </div>
+        @if (losses().length) {
+          <ul class="text-[12.5px] text-look list-disc pl-5" data-testid="losses">
+            @for (l of losses(); track l) {
+              <li>{{ l }}</li>
+            }
+          </ul>
+        }
       </div>
     }
   `,
@@ -85,6 +95,14 @@ export class DatasetCard {
           .filter(([, f]) => f.kinds.includes(d.kind))
           .map(([id, f]) => ({ id, title: f.title }))
       : [];
+  });
+
+  protected readonly format = signal<string | null>(null);
+  protected readonly chosen = computed(() => this.format() ?? this.formats()[0]?.id ?? '');
+  /** What the chosen format cannot keep. */
+  protected readonly losses = computed(() => {
+    const d = this.item();
+    return d && this.chosen() ? lossesOf(d.info, this.chosen() as WriteFormat) : [];
   });
 
   protected readonly facts = computed(() => {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { displayUnit, formatNumber, type Symbols, type VectorStyle } from '@helk/core';
 import { Picks } from '../state/picks';
 import type { DatasetItem } from '../state/project.store';
@@ -13,8 +13,17 @@ const MOST = 12;
   template: `
     <div class="px-2 py-1 text-[12px] leading-tight">
       @if (entries().length) {
-        <div class="truncate font-[550] mb-0.5" [title]="title()">{{ title() }}</div>
-        @for (e of entries(); track e.key + $index) {
+        <button
+          class="flex items-center gap-1 w-full text-left font-[550] mb-0.5"
+          [title]="title()"
+          [attr.aria-expanded]="open()"
+          (click)="toggled.set(!open())"
+        >
+          <span class="truncate flex-1">{{ title() }}</span><span class="text-ink-3" aria-hidden="true">{{
+            open() ? '–' : '+'
+          }}</span>
+        </button>
+        @for (e of open() ? entries() : []; track e.key + $index) {
           <button
             class="flex items-center gap-1.5 text-[11px] leading-[16px] w-full text-left hover:text-act"
             (click)="pick(e.colour)"
@@ -24,7 +33,7 @@ const MOST = 12;
             ><span class="truncate" [class.num]="numeric()">{{ e.text }}</span>
           </button>
         }
-        @if (more()) {
+        @if (open() && more()) {
           <div class="text-[11px] text-ink-2">and {{ more() }} more</div>
         }
       } @else {
@@ -50,6 +59,10 @@ export class VectorKey {
   readonly item = input.required<DatasetItem>();
   readonly style = input.required<VectorStyle>();
   readonly symbols = input<Symbols | null>(null);
+  /** Only its name is shown until it is opened: keys below the top one would cover the picture. */
+  readonly folded = input(false);
+  protected readonly toggled = signal<boolean | null>(null);
+  protected readonly open = computed(() => this.toggled() ?? !this.folded());
   private readonly picks = inject(Picks);
   private readonly data = inject(FeatureData);
   protected readonly kind = computed(() =>

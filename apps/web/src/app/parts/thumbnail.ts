@@ -1,6 +1,16 @@
 import { ChangeDetectionStrategy, Component, ElementRef, effect, inject, input, viewChild } from '@angular/core';
-import { defaultStyle, metresPerDegree, scaleOf, type Crs, type Features, type RasterInfo } from '@helk/core';
-import { Api } from '../api/api';
+import {
+  defaultStyle,
+  metresPerDegree,
+  PLAIN_VECTOR,
+  scaleOf,
+  symbolsOf,
+  type Crs,
+  type RasterInfo,
+  type VectorStyle,
+} from '@helk/core';
+import { vectorLook } from '../state/bench.store';
+import { FeatureData } from '../state/feature-data';
 import { Drawing } from '../draw/drawing';
 import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
 
@@ -20,7 +30,7 @@ export class Thumbnail {
   readonly item = input.required<DatasetItem>();
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('c');
   private readonly drawing = inject(Drawing);
-  private readonly api = inject(Api);
+  private readonly data = inject(FeatureData);
   private readonly store = inject(ProjectStore);
 
   constructor() {
@@ -80,17 +90,26 @@ export class Thumbnail {
       if (image) paint(() => g.drawImage(image, 0, 0));
       return;
     }
-    const f = (await this.api.features(project, item.id)) as Features;
+    const f = await this.data.get(item.id);
+    if (f.kind !== 'features') return;
     const flat = crs.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
     const k = Math.min(
       (c.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!),
       (c.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!),
     );
     paint(() => {
-      g.strokeStyle = '#d6246e';
-      g.fillStyle = 'rgba(214,36,110,.25)';
-      g.lineWidth = 1.5;
+      g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
+      const look: VectorStyle = { ...PLAIN_VECTOR, colour: '#0f5c6e', ...vectorLook(item) };
+      const symbols = symbolsOf({ ...look, label: null }, f);
+      const solid = look.by.kind !== 'one';
+      // The feature of each ring, for its colour.
+      const feature = new Uint32Array(f.ringOffsets.length);
+      for (let i = 0; i + 1 < f.featureOffsets.length; i++)
+        feature.fill(i, f.partOffsets[f.featureOffsets[i]!], f.partOffsets[f.featureOffsets[i + 1]!]);
       for (let r = 0; r < Math.min(5000, f.ringOffsets.length - 1); r++) {
+        const colour = symbols.colours[symbols.index[feature[r]!]!]!;
+        g.strokeStyle = colour;
+        g.fillStyle = solid ? colour : `${colour}40`;
         g.beginPath();
         for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
           const x = c.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;

@@ -1,10 +1,10 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { Dialog, DialogRef } from '@angular/cdk/dialog';
-import { ChangeDetectionStrategy, Component, inject, TemplateRef, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, TemplateRef, viewChild } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes } from '@helk/core';
 import { ICONS } from '../parts/icons';
-import { ProjectStore } from '../state/project.store';
+import { ProjectStore, summaryOf } from '../state/project.store';
 
 /** The project's name, and what can be done with projects: switch, make, open, save, delete. */
 @Component({
@@ -52,6 +52,9 @@ import { ProjectStore } from '../state/project.store';
         <button cdkMenuItem class="item" (cdkMenuItemTriggered)="file.click()">Open a saved project …</button>
         @if (store.project(); as p) {
           <button cdkMenuItem class="item" (cdkMenuItemTriggered)="save(p.id)">Save as one file</button>
+          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('several')" [disabled]="!sets().length">
+            Save several as one GeoPackage …
+          </button>
           <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('rename')">Rename …</button>
           <button cdkMenuItem class="item text-no" (cdkMenuItemTriggered)="ask('delete')">Delete …</button>
         }
@@ -64,6 +67,21 @@ import { ProjectStore } from '../state/project.store';
           <p class="text-[13px] text-ink-2">
             All its {{ store.datasetEntities().length }} datasets and runs go with it. This cannot be undone; save it as
             one file first if you may want it again.
+          </p>
+        } @else if (kind === 'several') {
+          <h2 class="voice text-[19px]">Which go into one GeoPackage?</h2>
+          <div class="max-h-[300px] overflow-auto border border-line rounded-[6px] bg-leaf py-1">
+            @for (d of sets(); track d.id) {
+              <label class="flex items-center gap-2 px-3 h-[28px] text-[13px]"
+                ><input type="checkbox" name="dataset" [value]="d.id" [checked]="d.runId && d.role" /><span
+                  class="truncate flex-1"
+                  >{{ d.name }}</span
+                ><span class="text-[12px] text-ink-2">{{ summary(d) }}</span></label
+              >
+            }
+          </div>
+          <p class="text-[12.5px] text-ink-2">
+            Features and tables, each in its own system; units of columns are not written.
           </p>
         } @else {
           <h2 class="voice text-[19px]">
@@ -81,7 +99,7 @@ import { ProjectStore } from '../state/project.store';
         <div class="flex justify-end gap-2">
           <button type="button" class="btn" (click)="close()">Keep as it is</button>
           <button class="btn btn-act" [class.!bg-no]="kind === 'delete'" [class.!border-no]="kind === 'delete'">
-            {{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : 'Rename' }}
+            {{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : kind === 'several' ? 'Save' : 'Rename' }}
           </button>
         </div>
       </form>
@@ -120,7 +138,10 @@ export class ProjectMenu {
       : 'no data yet';
   }
 
-  protected ask(kind: 'new' | 'rename' | 'delete'): void {
+  protected readonly summary = summaryOf;
+  protected readonly sets = computed(() => this.store.datasetEntities().filter((d) => d.kind !== 'raster'));
+
+  protected ask(kind: 'new' | 'rename' | 'delete' | 'several'): void {
     this.opened = this.dialogs.open(this.dialog(), { data: kind, templateContext: () => ({ $implicit: kind }) });
   }
 
@@ -132,6 +153,16 @@ export class ProjectMenu {
     e.preventDefault();
     const name = String(new FormData(e.target as HTMLFormElement).get('name') ?? '').trim();
     const p = this.store.project();
+    if (kind === 'several' && p) {
+      const ids = new FormData(e.target as HTMLFormElement).getAll('dataset').map(String);
+      if (!ids.length) return;
+      const a = document.createElement('a');
+      a.href = `/api/projects/${p.id}/export?datasets=${ids.join(',')}`;
+      a.download = '';
+      a.click();
+      this.close();
+      return;
+    }
     if (kind === 'delete' && p) void this.store.deleteProject(p.id);
     else if (name && kind === 'new') void this.store.createProject(name);
     else if (name) void this.store.renameProject({ name });

@@ -1,8 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
+import { evaluateOver, rowsOf, rowsWhere } from '@helk/core/formula/over-features';
 import { namesOf } from '@helk/core/methods/raster/formula';
 import {
   cellArea,
+  featureArea,
+  featureCount,
+  formatArea,
+  inBase,
+  parseQuantity,
+  type ColumnInfo,
   displayUnit,
   formatBytes,
   formatDuration,
@@ -22,6 +29,7 @@ import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
+import { FeatureData } from '../state/feature-data';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
@@ -41,6 +49,7 @@ export class RunSheet {
   private readonly api = inject(Api);
   private readonly preview = inject(Preview);
   private readonly sketch = inject(Sketch);
+  private readonly data = inject(FeatureData);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
   protected readonly forecast = signal<Forecast | null>(null);
@@ -92,7 +101,9 @@ export class RunSheet {
   });
   protected readonly cost = computed(() => {
     const e = this.forecast()?.estimate;
-    return e ? `${formatNumber(e.cells)} cells · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}` : '';
+    return e
+      ? `${formatNumber(e.cells)} ${this.method().family === 'features' ? 'features' : 'cells'} · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}`
+      : '';
   });
   protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');
 
@@ -120,8 +131,26 @@ export class RunSheet {
       ? info.columns.map((c) => ({ name: c.name, detail: [c.type, displayUnit(c.unit)].filter(Boolean).join(', ') }))
       : [];
   });
+  /** The first values of a formula over features. */
+  private firstValues(): string {
+    const f = this.data.now(this.firstInput());
+    const text = String(this.sheet().params['where'] ?? this.sheet().params['formula'] ?? '').trim();
+    if (!f || !text) return '';
+    try {
+      if (this.sheet().method === 'features.subset') {
+        const yes = rowsWhere(f, text).reduce((s, v) => s + v, 0);
+        return `holds for ${formatNumber(yes)} of ${formatNumber(rowsOf(f))}`;
+      }
+      const v = Array.from(evaluateOver(f, text).slice(0, 5) as ArrayLike<number | string | null>);
+      const unit = displayUnit(String(this.sheet().params['unit'] ?? ''));
+      return `first values: ${v.map((x) => (x === null || x !== x ? '–' : typeof x === 'number' ? formatNumber(x) : x)).join(', ')}${unit ? ` ${unit}` : ''} …`;
+    } catch {
+      return '';
+    }
+  }
   /** What a formula gives so far, before it is run. */
   protected readonly firstResult = computed(() => {
+    if (this.method().family === 'features') return this.firstValues();
     const r = this.preview.result();
     if (this.sheet().method !== 'raster.formula' || !r) return '';
     const { min, max, mean, count, missing } = r.result;
@@ -148,6 +177,52 @@ export class RunSheet {
       text: `${formatNumber(shown.lines.value.length)} links`,
     };
   });
+
+  /** What a smallest area would take, counted in the areas themselves. */
+  protected readonly small = computed(() => {
+    if (this.sheet().method !== 'features.absorbSmall') return null;
+    const text = String(this.sheet().params['minArea'] ?? '').trim();
+    const f = this.data.features(this.sheet().inputs['polygons']?.[0]);
+    if (!text || !f) return null;
+    let least: number;
+    try {
+      least = inBase(parseQuantity(text, 'area'), 'm2');
+    } catch {
+      return null;
+    }
+    let taken = 0;
+    let area = 0;
+    let all = 0;
+    for (let i = 0; i < featureCount(f); i++) {
+      const a = featureArea(f, i);
+      all += a;
+      if (a < least) {
+        taken++;
+        area += a;
+      }
+    }
+    return {
+      taken,
+      text: `${formatNumber(least)} m² = ${formatNumber(least / 1e4, 100)} ha: below it ${taken === 1 ? 'is' : 'are'} ${formatNumber(taken)} of ${formatNumber(featureCount(f))} areas, ${formatArea(area)} of ${formatArea(all)} (${((100 * area) / (all || 1)).toFixed(1)} %).`,
+    };
+  });
+
+  protected columnsOf(role: string | undefined, numeric: boolean | undefined): ColumnInfo[] {
+    const info = this.item(this.sheet().inputs[role ?? '']?.[0])?.info;
+    return info && info.kind !== 'raster' ? info.columns.filter((c) => !numeric || c.type === 'number') : [];
+  }
+
+  protected listed(value: string): string[] {
+    return value
+      .split(',')
+      .map((s) => s.trim())
+      .filter(Boolean);
+  }
+
+  protected list(name: string, value: string, column: string, on: boolean): void {
+    const rest = this.listed(value).filter((c) => c !== column);
+    this.put(name, (on ? [...rest, column] : rest).join(','));
+  }
 
   protected slide(at: number): void {
     const s = this.slider();
@@ -326,8 +401,12 @@ export class RunSheet {
         if (done.outputs[0]) this.bench.set({ selected: done.outputs[0], evidence: true });
         return;
       }
-      if (first.kind === 'features') this.bench.show(first.id, this.bench.activePane(), true);
-      else this.bench.showBeside(first.id);
+      if (first.kind === 'features') {
+        this.bench.show(first.id, this.bench.activePane(), true);
+        // A table that came with the areas is what is read first.
+        const table = done.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d?.role === 'matrix');
+        if (table) this.bench.set({ selected: table.id, evidence: true });
+      } else this.bench.showBeside(first.id);
     } catch (e) {
       this.refusal.set({ message: sentence(e), path: (e as { path?: string | null }).path ?? null });
     }

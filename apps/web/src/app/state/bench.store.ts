@@ -53,6 +53,8 @@ interface BenchState {
   linkedCursor: boolean;
   sharedScale: boolean;
   evidence: boolean;
+  /** Height of the evidence, pixels. */
+  evidenceHeight: number;
   sheet: Sheet | null;
   readout: Place | null;
   pins: Place[];
@@ -79,7 +81,7 @@ const startDark = (): boolean => {
 };
 
 /** How features are drawn at first, by what they are. */
-function vectorLook(d: DatasetItem): Partial<VectorStyle> {
+export function vectorLook(d: DatasetItem): Partial<VectorStyle> {
   if (d.info.kind !== 'features') return {};
   const has = (name: string): boolean => d.info.kind === 'features' && d.info.columns.some((c) => c.name === name);
   if (has('level') && has('index')) return { width: 0.8, emphasis: 'index', label: { formula: 'level', size: 10.5 } };
@@ -104,6 +106,7 @@ export const BenchStore = signalStore(
     linkedCursor: true,
     sharedScale: false,
     evidence: true,
+    evidenceHeight: 208,
     sheet: null,
     readout: null,
     pins: [],
@@ -327,6 +330,7 @@ export const BenchStore = signalStore(
           linkedCursor: s.linkedCursor(),
           sharedScale: s.sharedScale(),
           evidence: s.evidence(),
+          evidenceHeight: s.evidenceHeight(),
         };
         const p = untracked(project.project);
         if (!p || opened !== p.id) return;
@@ -362,6 +366,7 @@ function restored(stored: unknown, all: DatasetItem[]): Partial<BenchState> {
       linkedCursor: w.linkedCursor ?? true,
       sharedScale: w.sharedScale ?? false,
       evidence: w.evidence ?? true,
+      evidenceHeight: w.evidenceHeight ?? 208,
     };
   }
   const last = [...all].reverse().find((d) => d.info.kind === 'raster');

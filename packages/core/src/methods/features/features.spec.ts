@@ -10,6 +10,7 @@ import { classBreaks, classOf } from '../../numeric/classes';
 import { Random } from '../../numeric/random';
 import { refusalOf, run } from '../../testing';
 import { totalArea } from './common';
+import { writeRows } from './subset';
 import reference from '../../../../../reference/fixtures/overlay.json';
 
 beforeAll(setupNode);
@@ -288,6 +289,10 @@ describe('columns', () => {
     const s = await run('features.subset', { features: f }, { where: 'id == "8"' });
     expect(s.figures).toEqual({ kept: 1, dropped: 1 });
     expect(column(out(s), 'id')).toEqual(['8']);
+    expect(column(out(await run('features.subset', { features: f }, { rows: '2' })), 'id')).toEqual(['8']);
+    expect(writeRows(Uint8Array.of(1, 0, 1, 1, 0))).toBe('1, 3-4');
+    for (const rows of ['3', '0', '2-1', 'x'])
+      expect((await refusalOf(run('features.subset', { features: f }, { rows }))).path).toBe('rows');
     expect((await refusalOf(run('features.subset', { features: f }, { where: 'id + "x"' }))).message).toContain(
       'condition',
     );

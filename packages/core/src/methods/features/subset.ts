@@ -1,10 +1,43 @@
 import { z } from 'zod';
+import { HelkError } from '../../errors';
 import { takeFeatures } from '../../data/features';
 import { compile } from '../../formula/compile';
 import { namesOfColumns, rowsWhere } from '../../formula/over-features';
 import { FormulaError, parseFormula } from '../../formula/parse';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
+
+/** `3, 7-12` as rows, counted from 1; null for an empty text. @throws HelkError for what is no such list */
+export function readRows(text: string, count: number): Uint8Array | null {
+  if (!text.trim()) return null;
+  const out = new Uint8Array(count);
+  for (const part of text.split(/[,;\s]+/).filter(Boolean)) {
+    const m = /^(\d+)(?:-(\d+))?$/.exec(part);
+    const from = Number(m?.[1]);
+    const to = Number(m?.[2] ?? m?.[1]);
+    if (!m || from < 1 || to < from || to > count)
+      throw new HelkError(
+        'method.parameter',
+        `rows: "${part}" is no number between 1 and ${count}, nor a range like 7-12.`,
+        'rows',
+      );
+    out.fill(1, from - 1, to);
+  }
+  return out;
+}
+
+/** Picked rows in the shortest such text. */
+export function writeRows(rows: Uint8Array): string {
+  const out: string[] = [];
+  for (let i = 0; i < rows.length; i++) {
+    if (!rows[i]) continue;
+    let to = i;
+    while (rows[to + 1]) to++;
+    out.push(to > i ? `${i + 1}-${to + 1}` : String(i + 1));
+    i = to;
+  }
+  return out.join(', ');
+}
 
 export const subset = defineMethod({
   id: 'features.subset',
@@ -17,7 +50,10 @@ export const subset = defineMethod({
   sources: ['ECMA-262 (grammar of expressions)'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({
-    where: text({ label: 'Condition', help: 'Like area(ha) > 20 && class == "moor".', editor: 'formula' }),
+    where: text({ label: 'Condition', help: 'Like area(ha) > 20 && class == "moor".', editor: 'formula' }).default(
+      'true',
+    ),
+    rows: text({ label: 'Features by number', help: 'As they were picked, like 3, 7-12; empty for all.' }).default(''),
   }),
   outputs: { subset: output.features('Subset') },
   figures: { kept: { label: 'Kept' }, dropped: { label: 'Left out' } },
@@ -29,8 +65,9 @@ export const subset = defineMethod({
   estimate: ({ features }) => ({ cells: features.count, bytes: features.count * 400, seconds: features.count / 1e6 }),
   run: ({ features }, p, job) => {
     const yes = rowsWhere(features, p.where);
+    const picked = readRows(p.rows, yes.length);
     const rows: number[] = [];
-    for (let i = 0; i < yes.length; i++) if (yes[i]) rows.push(i);
+    for (let i = 0; i < yes.length; i++) if (yes[i] && picked?.[i] !== 0) rows.push(i);
     if (rows.length === 0) job.note('look', 'subset.empty', 'The condition holds for no feature.');
     return { subset: takeFeatures(features, rows), figures: { kept: rows.length, dropped: yes.length - rows.length } };
   },

@@ -1,0 +1,229 @@
+import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { featuresIn, FeaturesBuilder, type Features } from '@helk/core';
+import { rowsWhere } from '@helk/core/formula/over-features';
+import { writeRows } from '@helk/core/methods/features/subset';
+import { touching } from '@helk/core/numeric/touching';
+import { Sketch } from '../draw/sketch';
+import { FormulaField } from '../parts/formula-field';
+import { ICONS } from '../parts/icons';
+import { BenchStore } from '../state/bench.store';
+import { FeatureData } from '../state/feature-data';
+import { Picks, type Gather } from '../state/picks';
+import { ProjectStore, type DatasetItem } from '../state/project.store';
+
+const MODES: { id: Gather; label: string }[] = [
+  { id: 'replace', label: 'pick anew' },
+  { id: 'add', label: 'add to it' },
+  { id: 'remove', label: 'take from it' },
+  { id: 'intersect', label: 'keep of it' },
+];
+
+/** Picks rows of one dataset by a box, an area, a condition or another set; inverts, keeps as a subset. */
+@Component({
+  selector: 'helk-pick-bar',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NgIcon, FormulaField, CdkMenu, CdkMenuItem, CdkMenuTrigger],
+  viewProviders: [provideIcons(ICONS)],
+  host: { class: 'block border-b border-line-soft', 'data-testid': 'pick-bar' },
+  template: `
+    <div class="flex items-center gap-0.5 px-2 h-[32px] text-[12.5px] whitespace-nowrap overflow-x-auto">
+      <span class="min-w-[96px] pr-2" [class.text-pick]="words()" [class.text-ink-2]="!words()" data-testid="picked">{{
+        words() || 'nothing picked'
+      }}</span>
+      <select
+        class="!min-h-[24px] !py-0 text-[12px] w-[96px]"
+        (change)="picks.mode.set($any($event.target).value)"
+        aria-label="How a choice is brought together with what is picked"
+      >
+        @for (m of modes; track m.id) {
+          <option [value]="m.id" [selected]="m.id === picks.mode()">{{ m.label }}</option>
+        }
+      </select>
+      @if (isMap()) {
+        <button
+          class="icon-btn"
+          (click)="draw('box')"
+          title="Pick by a box drawn on the map"
+          aria-label="Pick by a box"
+        >
+          <ng-icon name="lucideSquareDashed" size="15" />
+        </button>
+        <button
+          class="icon-btn"
+          (click)="draw('polygon')"
+          title="Pick by an area drawn on the map"
+          aria-label="Pick by an area"
+        >
+          <ng-icon name="lucideLasso" size="15" />
+        </button>
+        <button
+          class="bar"
+          [cdkMenuTriggerFor]="others"
+          [disabled]="!sets().length"
+          title="Pick what touches another set"
+        >
+          by set
+        </button>
+      }
+      <button class="bar" [class.on]="asking()" (click)="asking.set(!asking())" title="Pick by a condition">
+        by formula
+      </button>
+      <button class="bar" (click)="picks.invert(item().id, total())">invert</button>
+      @if (words()) {
+        <button class="bar" (click)="picks.clear(item().id)">clear</button>
+        @if (isMap()) {
+          <button class="bar" (click)="keep()" data-testid="keep-subset">keep as subset</button>
+        }
+      }
+      <span class="flex-1"></span>
+      <button class="bar" (click)="copy.emit()" title="Copy what is picked, or all, with the columns' heads">
+        copy
+      </button>
+    </div>
+    @if (asking()) {
+      <div class="flex items-start gap-2 px-2 pb-1.5">
+        <helk-formula-field
+          class="flex-1 min-w-0"
+          [value]="formula()"
+          [names]="names()"
+          [geometry]="isMap()"
+          [wrong]="!!wrong()"
+          label="Condition"
+          hint='like area(ha) > 20 && class == "moor"'
+          (changed)="formula.set($event); wrong.set(null)"
+        />
+        <button class="btn !min-h-[30px]" (click)="byFormula()">Pick</button>
+      </div>
+      @if (wrong()) {
+        <p class="px-2 pb-1 text-[12px] text-no">{{ wrong() }}</p>
+      }
+    }
+    @if (naming()) {
+      <form class="flex items-center gap-2 px-2 pb-1.5" (submit)="$event.preventDefault(); save()">
+        <label class="text-[12.5px] flex items-center gap-2 flex-1"
+          >Name
+          <input
+            class="flex-1"
+            [value]="title()"
+            (input)="title.set($any($event.target).value)"
+            data-testid="subset-name"
+        /></label>
+        <button class="btn btn-act !min-h-[30px]" type="submit">Keep</button>
+        <button class="btn !min-h-[30px]" type="button" (click)="naming.set(false)">Leave it</button>
+      </form>
+    }
+    <ng-template #others>
+      <div cdkMenu class="popover py-1 w-[240px] text-[13px] max-h-[260px] overflow-auto">
+        <div class="px-3 py-1 text-[12px] text-ink-2">What touches …</div>
+        @for (s of sets(); track s.id) {
+          <button
+            cdkMenuItem
+            class="block w-full text-left px-3 h-[28px] truncate hover:bg-act-soft focus:bg-act-soft outline-none"
+            (cdkMenuItemTriggered)="bySet(s)"
+          >
+            {{ s.name }}{{ picks.count(s.id) ? ' (picked ones)' : '' }}
+          </button>
+        }
+      </div>
+    </ng-template>
+  `,
+})
+export class PickBar {
+  readonly item = input.required<DatasetItem>();
+  readonly copy = output();
+  protected readonly picks = inject(Picks);
+  private readonly store = inject(ProjectStore);
+  private readonly bench = inject(BenchStore);
+  private readonly data = inject(FeatureData);
+  private readonly sketch = inject(Sketch);
+  protected readonly modes = MODES;
+  protected readonly asking = signal(false);
+  protected readonly formula = signal('');
+  protected readonly wrong = signal<string | null>(null);
+  protected readonly naming = signal(false);
+  protected readonly title = signal('');
+  protected readonly isMap = computed(() => this.item().kind === 'features');
+  protected readonly total = computed(() => {
+    const i = this.item().info;
+    return i.kind === 'features' ? i.count : i.kind === 'table' ? i.rows : 0;
+  });
+  protected readonly words = computed(() => (this.picks.of(this.item().id) ? this.picks.words(this.item().id) : ''));
+  protected readonly names = computed(() => {
+    const i = this.item().info;
+    return i.kind === 'raster' ? [] : i.columns.map((c) => ({ name: c.name, detail: c.unit ?? c.type }));
+  });
+  protected readonly sets = computed(() =>
+    this.store.datasetEntities().filter((d) => d.kind === 'features' && d.id !== this.item().id),
+  );
+
+  private async features(): Promise<Features | null> {
+    const d = await this.store.guarded(() => this.data.get(this.item().id));
+    return d?.kind === 'features' ? d : null;
+  }
+
+  protected draw(geometry: 'box' | 'polygon'): void {
+    if (!this.bench.pane().layers.some((l) => l.dataset === this.item().id))
+      this.bench.show(this.item().id, this.bench.activePane(), true);
+    this.sketch.pick(geometry, (ring) => {
+      void this.features().then((f) => {
+        if (!f) return;
+        const b = new FeaturesBuilder();
+        for (const [x, y] of [...ring, ring[0]!]) b.coordinate(x!, y!);
+        b.endRing();
+        b.endPart();
+        b.endFeature();
+        const drawn = b.build('polygon', this.store.crs(), []);
+        this.picks.pick(this.item().id, touching(featuresIn(f, this.store.crs()), drawn));
+      });
+    });
+  }
+
+  protected async bySet(s: DatasetItem): Promise<void> {
+    const [f, other] = [await this.features(), await this.store.guarded(() => this.data.get(s.id))];
+    if (!f || other?.kind !== 'features') return;
+    this.picks.pick(this.item().id, touching(f, featuresIn(other, f.crs), this.picks.of(s.id)));
+  }
+
+  protected async byFormula(): Promise<void> {
+    const d = await this.store.guarded(() => this.data.get(this.item().id));
+    if (!d) return;
+    try {
+      const rows = rowsWhere(d, this.formula());
+      this.picks.pick(this.item().id, rows);
+      if (!rows.includes(1)) this.wrong.set('This holds for none.');
+    } catch (e) {
+      this.wrong.set(e instanceof Error ? e.message : String(e));
+    }
+  }
+
+  protected keep(): void {
+    this.title.set(`${this.item().name} subset`);
+    this.naming.set(true);
+  }
+
+  /** A run of the subset method, so that it is remembered how it was made. */
+  protected async save(): Promise<void> {
+    const rows = this.picks.of(this.item().id);
+    if (!rows) return;
+    this.naming.set(false);
+    const made = await this.store.guarded(async () => {
+      const run = await this.store.startRun({
+        method: 'features.subset',
+        inputs: { features: [this.item().id] },
+        params: { rows: writeRows(rows) },
+        seed: 1,
+        variantOf: null,
+      });
+      const end = await this.store.ended(run!.id);
+      if (end.state !== 'done') throw new Error(end.problem?.message ?? 'It was not kept.');
+      return end.outputs[0]!;
+    });
+    if (!made) return;
+    const name = this.title().trim();
+    if (name) await this.store.patchDataset(made, { name });
+    this.bench.show(made, this.bench.activePane(), true);
+    this.store.notify(`Kept as “${name || 'Subset'}”.`);
+  }
+}
