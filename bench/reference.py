@@ -28,4 +28,12 @@ try:
     seed = np.full_like(z, z.max()); seed[0], seed[-1], seed[:, 0], seed[:, -1] = z[0], z[-1], z[:, 0], z[:, -1]
     clock("fill", lambda: reconstruction(seed, z, method="erosion", footprint=np.ones((3, 3))))
 except ImportError: pass
+try:
+    import contourpy
+    def contours():
+        g = contourpy.contour_generator(z=z, name="serial", line_type="Separate")
+        lo, hi = float(z.min()), float(z.max())
+        for k in range(1, 21): g.lines(lo + k * (hi - lo) / 21)
+    clock("contours, 20", contours)
+except ImportError: pass
 print(json.dumps(out))

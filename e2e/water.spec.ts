@@ -62,10 +62,10 @@ test('a formula and a recode with a forgotten value are caught before they run',
   await askFor(page, 'recode');
   // A rule for each value is there at first; one is forgotten, and that is said with its cells.
   await expect(page.getByTestId('rule-1')).toBeVisible();
+  await page.getByLabel('Name, rule 2').fill('high moor');
   await page.getByLabel('Remove rule 1').click();
   await expect(page.getByTestId('uncovered')).toContainText('become missing');
   await expect(page.getByTestId('check-recode.forgotten')).toContainText('No rule covers 0');
-  await page.getByLabel('Name, rule 1').fill('high moor');
   await page.getByRole('button', { name: 'Keep them as they are' }).click();
   await expect(page.getByTestId('check-recode.forgotten')).toHaveCount(0);
   await runSheet(page);

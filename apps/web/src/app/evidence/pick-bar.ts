@@ -28,10 +28,14 @@ const MODES: { id: Gather; label: string }[] = [
   viewProviders: [provideIcons(ICONS)],
   host: { class: 'block border-b border-line-soft', 'data-testid': 'pick-bar' },
   template: `
-    <div class="flex items-center gap-0.5 px-2 h-[32px] text-[12.5px] whitespace-nowrap overflow-x-auto">
-      <span class="min-w-[96px] pr-2" [class.text-pick]="words()" [class.text-ink-2]="!words()" data-testid="picked">{{
-        words() || 'nothing picked'
-      }}</span>
+    <div class="flex flex-wrap items-center gap-x-0.5 px-2 min-h-[32px] text-[12.5px] whitespace-nowrap">
+      <span
+        class="min-w-[96px] pr-2 flex-none"
+        [class.text-pick]="words()"
+        [class.text-ink-2]="!words()"
+        data-testid="picked"
+        >{{ words() || 'nothing picked' }}</span
+      >
       <select
         class="!min-h-[24px] !py-0 text-[12px] w-[96px]"
         (change)="picks.mode.set($any($event.target).value)"

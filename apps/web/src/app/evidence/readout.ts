@@ -1,11 +1,13 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { displayUnit, formatNumber, transformer, wgs84, type RasterInfo } from '@helk/core';
+import { displayUnit, featureCount, formatNumber, type RasterInfo, transformer, valueOf, wgs84 } from '@helk/core';
+import { isInside } from '@helk/core/numeric/inside';
 import { Drawing } from '../draw/drawing';
 import { ICONS } from '../parts/icons';
-import { BenchStore, type Place } from '../state/bench.store';
-import { ProjectStore } from '../state/project.store';
+import { BenchStore, type Layer, type Place } from '../state/bench.store';
+import { FeatureData } from '../state/feature-data';
+import { ProjectStore, type DatasetItem } from '../state/project.store';
 
 interface Row {
   pane: number;
@@ -77,6 +79,7 @@ export class Readout {
   protected readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
   private readonly drawing = inject(Drawing);
+  private readonly data = inject(FeatureData);
   private readonly clipboard = inject(Clipboard);
   protected readonly rows = signal<Row[]>([]);
   private readonly texts = signal<string[]>([]);
@@ -108,6 +111,10 @@ export class Readout {
     for (const p of panes) {
       for (const l of [...p.layers].reverse()) {
         const d = this.store.datasetEntityMap()[l.dataset];
+        if (d?.info.kind === 'features' && d.info.geometry === 'polygon') {
+          jobs.push(this.feature(p.id, d, place, l));
+          continue;
+        }
         if (!d || d.info.kind !== 'raster') continue;
         const info: RasterInfo = d.info;
         const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
@@ -130,6 +137,31 @@ export class Readout {
       }
     }
     return Promise.all(jobs);
+  }
+
+  /** The area at a place: the column it is coloured by, else its first text, else its number. */
+  private async feature(pane: number, d: DatasetItem, place: Place, l: Layer): Promise<Row> {
+    const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
+    const made = run && run.method !== 'import' ? run.title : '';
+    const f = await this.data.get(d.id);
+    if (f.kind !== 'features') return { pane, name: d.name, value: '–', unit: '', run: made };
+    const at = [place.x, place.y];
+    transformer(this.store.crs(), f.crs ?? this.store.crs())(place.x, place.y, at);
+    let i = 0;
+    while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
+    if (i === featureCount(f)) return { pane, name: d.name, value: 'outside', unit: '', run: made };
+    const by = l.vector?.by;
+    const c =
+      f.columns.find((x) => by && by.kind !== 'one' && x.name === by.column) ??
+      f.columns.find((x) => x.type === 'text');
+    const v = c ? valueOf(c, i) : `no. ${i + 1}`;
+    return {
+      pane,
+      name: d.name,
+      value: v === null ? 'missing' : typeof v === 'number' ? formatNumber(v, 100) : String(v),
+      unit: v === null ? '' : displayUnit(c?.unit),
+      run: made,
+    };
   }
 
   protected where(p: Place): string {
