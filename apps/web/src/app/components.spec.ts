@@ -66,6 +66,7 @@ class FakeApi {
   project = () => Promise.resolve(structuredClone(detail));
   follow = () => () => undefined;
   saveWorkbench = () => Promise.resolve();
+  samples = () => Promise.resolve([]);
   searchCrs = (q: string) =>
     Promise.resolve([
       { code: 'EPSG:32627', name: `UTM for ${q}`, area: 'here', geographic: false, unit: 'm', covers: true },

@@ -114,19 +114,24 @@ export function mfdShares(
   w: (row: number) => number,
   h: (row: number) => number,
 ): Shares {
+  // Distances change from row to row only.
+  const distance = new Float64Array(8);
+  let row = -1;
   return (i, share) => {
     share.fill(0);
     if (direction[i]! < 0) return;
     const x = i % width;
     const y = (i / width) | 0;
-    const cw = w(y);
-    const ch = h(y);
+    if (y !== row) {
+      row = y;
+      for (let k = 0; k < 8; k++) distance[k] = Math.hypot(FLOW_DX[k]! * w(y), FLOW_DY[k]! * h(y));
+    }
+    const here = z[i]!;
     let sum = 0;
     for (let k = 0; k < 8; k++) {
-      const v = at(z, x + FLOW_DX[k]!, y + FLOW_DY[k]!, width, height);
-      const drop = z[i]! - v;
+      const drop = here - at(z, x + FLOW_DX[k]!, y + FLOW_DY[k]!, width, height);
       if (!(drop > 0)) continue;
-      const s = (drop / Math.hypot(FLOW_DX[k]! * cw, FLOW_DY[k]! * ch)) ** 1.1;
+      const s = (drop / distance[k]!) ** 1.1;
       share[k] = s;
       sum += s;
     }
