@@ -46,11 +46,11 @@ function page(m: MethodDescription): string[] {
         ? ', in the unit of the input'
         : u?.startsWith('param:')
           ? `, in ${u.slice(6)}`
-        : u === 'result'
-          ? ', in the unit of the result'
-          : u
-            ? `, ${displayUnit(u)}`
-            : '';
+          : u === 'result'
+            ? ', in the unit of the result'
+            : u
+              ? `, ${displayUnit(u)}`
+              : '';
     out.push(
       'Figures: ' + figures.map(([k, f]) => `\`${k}\` (${f.label.toLowerCase()}${unit(f.unit)})`).join(', ') + '.',
       '',

@@ -59,10 +59,6 @@ function names(random: Random, n: number): string[] {
   return all.slice(0, n);
 }
 
-/** Normal deviates, one at a time (Box and Muller 1958). */
-const normal = (random: Random): number =>
-  Math.sqrt(-2 * Math.log(1 - random.uniform())) * Math.cos(2 * Math.PI * random.uniform());
-
 /**
  * 236 parishes with the spread of solar roofs over thirty years: it starts in the well-off west and by the town, follows income and
  * detached houses, and what it leaves over is alike among neighbours.
@@ -104,7 +100,7 @@ export async function makeParishes(land: Landscape, seed = SEED): Promise<Featur
   }
   largestPart(labels, grid.columns, grid.rows);
   const title = names(new Random(seed + 25), PARISHES);
-  const noise = Array.from({ length: PARISHES }, () => normal(random));
+  const noise = Array.from({ length: PARISHES }, () => random.normal());
   return areasOf(land, labels, -1, 60, (order) => {
     const at = (k: number): [number, number] => seeds[k]!;
     const upland = order.map((k) => {

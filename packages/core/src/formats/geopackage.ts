@@ -13,7 +13,7 @@ import {
 import { tableRows, type Table } from '../data/table';
 import type { Note } from '../method/job';
 import { baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
-import { readWkb, wkbSize, writeWkb } from './wkb';
+import { readWkb, wkbSize, writeWkb } from '../data/wkb';
 import { crsFromWkt, wktOf } from './wkt';
 
 /** What is needed of an SQLite library; Node surfaces hand one in. */

@@ -1,6 +1,6 @@
 import { HelkError } from '../errors';
 import type { Features, FeaturesBuilder, GeometryType } from '../data/features';
-import { readWkb, wkbSize, writeWkb } from '../formats/wkb';
+import { readWkb, wkbSize, writeWkb } from '../data/wkb';
 
 type Library = Awaited<ReturnType<typeof import('geos-wasm').default>>;
 /** A geometry inside the library; 0 is none. Whoever makes one frees it. */

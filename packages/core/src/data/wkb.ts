@@ -1,5 +1,5 @@
 import { HelkError } from '../errors';
-import type { Features, FeaturesBuilder, GeometryType } from '../data/features';
+import type { Features, FeaturesBuilder, GeometryType } from './features';
 
 /** Geometry type codes of OGC Simple Features (OGC 06-103r4, 8.2.3). */
 const CODE = { point: 1, line: 2, polygon: 3 };
