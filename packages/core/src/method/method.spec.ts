@@ -37,7 +37,7 @@ describe('the registry', () => {
       expect(d.question.endsWith('?')).withContext(m.id).toBeTrue();
       expect(d.about.length).withContext(m.id).toBeGreaterThan(40);
       expect(d.sources.length).withContext(m.id).toBeGreaterThan(0);
-      expect(['raster', 'terrain', 'features']).toContain(familyOf(m));
+      expect(['raster', 'terrain', 'features', 'surface']).toContain(familyOf(m));
       for (const p of Object.values(d.params)) expect(p.label.length).toBeGreaterThan(1);
       expect(JSON.parse(JSON.stringify(d)))
         .withContext(`${m.id} survives JSON`)

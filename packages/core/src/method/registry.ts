@@ -1,11 +1,17 @@
 import { HelkError } from '../errors';
 import * as features from '../methods/features';
 import * as raster from '../methods/raster';
+import * as surface from '../methods/surface';
 import * as terrain from '../methods/terrain';
 import type { Method } from './define';
 
 /** The only list of methods. Families in the order of the work. */
-const METHODS: Method[] = [...Object.values(raster), ...Object.values(terrain), ...Object.values(features)];
+const METHODS: Method[] = [
+  ...Object.values(raster),
+  ...Object.values(terrain),
+  ...Object.values(features),
+  ...Object.values(surface),
+];
 
 const BY_ID = new Map(METHODS.map((m) => [m.id, m]));
 

@@ -12,3 +12,8 @@ export { contours } from './contours';
 export { profile } from './profile';
 export { formula } from './formula';
 export { recode } from './recode';
+export { sample } from './sample';
+export { zonal } from './zonal';
+export { toPoints } from './to-points';
+export { toPolygons } from './to-polygons';
+export { fromFeatures } from './from-features';

@@ -1,0 +1,156 @@
+import { z } from 'zod';
+import { HelkError } from '../../errors';
+import { metresPerUnit } from '../../data/crs';
+import { featureCount, featuresExtent, featuresIn, takeFeatures, type Features } from '../../data/features';
+import { unitFactor } from '../../data/quantity';
+import { MISSING_CLASS, type Band, type Grid } from '../../data/raster';
+import { defineMethod, input, output, type Check } from '../../method/define';
+import { cellSize, column } from '../../method/params';
+import { insideRows } from '../../numeric/scanline';
+import { columnChecks, columnOf } from '../features/common';
+import { roundNear } from './reproject';
+
+const MOST_CELLS = 400_000_000;
+
+export const fromFeatures = defineMethod({
+  id: 'raster.fromFeatures',
+  version: 1,
+  title: 'Features to a grid',
+  question: 'How do these features look as a grid?',
+  about:
+    'Cells take the value of the area their centre lies in, of the points that lie in them, or of the lines that pass through them; where several do, the last feature’s. Texts become classes with their labels. The grid is that of another raster, or is laid over the extent with the cell size.',
+  keywords: ['rasterise', 'burn', 'vector to raster', 'grid from polygons'],
+  sources: ['common practice, no source', 'Amanatides and Woo 1987 (cells along a line)'],
+  inputs: {
+    features: input.features({ label: 'Features' }),
+    like: { ...input.raster({ label: 'Grid to lie on' }), least: 0 as const },
+  },
+  params: z.object({
+    value: column({ label: 'Values', of: 'features' }),
+    cellSize: cellSize({ label: 'Cell size', help: 'Not needed with a grid to lie on.' }).optional(),
+  }),
+  outputs: { raster: output.raster('Grid') },
+  figures: { cells: { label: 'Cells with a value' } },
+  checks: ({ features, like }, p): Check[] => [
+    ...columnChecks(features, [p.value], 'value'),
+    ...(!like && (p.cellSize === undefined || p.cellSize === 'auto')
+      ? [
+          {
+            level: 'refused' as const,
+            code: 'cellSize.none',
+            about: 'cellSize',
+            message: 'Give a cell size, or a grid to lie on.',
+          },
+        ]
+      : []),
+  ],
+  suggest: ({ features, like }) => {
+    if (like || !features.extent) return {};
+    const [w, s, e, n] = features.extent;
+    const side = Math.max(e - w, n - s) / 500;
+    if (!(side > 0)) return {};
+    return features.crs?.geographic
+      ? { cellSize: { value: `${roundNear(side * 3600)} ″`, reason: 'about a five-hundredth of the longer side' } }
+      : {
+          cellSize: {
+            value: `${roundNear(side * (features.crs ? metresPerUnit(features.crs) : 1))} m`,
+            reason: 'about a five-hundredth of the longer side',
+          },
+        };
+  },
+  run: ({ features, like }, p, job) => {
+    const f = like ? featuresIn(features, like.grid.crs) : features;
+    const grid = like?.grid ?? gridOver(f, p.cellSize as { value: number; unit: string });
+    const c = columnOf(f.columns, p.value, 'value');
+    const numeric = c.type !== 'text';
+    const labels = numeric ? [] : [...new Set((c.values as string[]).filter((_, i) => !c.missing?.[i]))].sort();
+    const code = new Map(labels.map((l, k) => [l, k + 1]));
+    const cells = numeric
+      ? new Float32Array(grid.columns * grid.rows).fill(NaN)
+      : new Int32Array(grid.columns * grid.rows).fill(MISSING_CLASS);
+    const mask = new Uint8Array(grid.columns);
+    for (let i = 0; i < featureCount(f); i++) {
+      if ((i & 63) === 0) job.progress(i / featureCount(f), 'burning');
+      if (c.missing?.[i]) continue;
+      const v = numeric ? (c.values[i] as number) : code.get(c.values[i] as string)!;
+      if (f.geometry === 'polygon') {
+        const one = takeFeatures(f, [i]);
+        const e = featuresExtent(one);
+        if (!e) continue;
+        const inside = insideRows(one, grid);
+        const r0 = Math.max(0, Math.floor((grid.y - e[3]) / grid.dy));
+        const r1 = Math.min(grid.rows - 1, Math.floor((grid.y - e[1]) / grid.dy));
+        for (let r = r0; r <= r1; r++) {
+          inside(r, mask);
+          for (let k = 0; k < grid.columns; k++) if (mask[k]) cells[r * grid.columns + k] = v;
+        }
+      } else burn(f, i, grid, (cell) => (cells[cell] = v));
+    }
+    let count = 0;
+    for (const v of cells) if (v === v && v !== MISSING_CLASS) count++;
+    if (count === 0) job.note('look', 'burn.none', 'No cell got a value: do the features lie on the grid?');
+    const band: Band = numeric
+      ? { name: c.name, unit: c.unit, kind: 'measure', storedType: 'float32', missingCode: null, cells }
+      : {
+          name: c.name,
+          unit: null,
+          kind: 'category',
+          storedType: 'int16',
+          missingCode: null,
+          classes: labels.map((label, k) => ({ value: k + 1, label, colour: null })),
+          cells,
+        };
+    return { raster: { kind: 'raster', grid, bands: [band] }, figures: { cells: count } };
+  },
+});
+
+function gridOver(f: Features, q: { value: number; unit: string }): Grid {
+  const e = featuresExtent(f);
+  if (!e) throw new HelkError('method.input', 'There is no feature with a place.', 'features');
+  const m = f.crs && !f.crs.geographic ? metresPerUnit(f.crs) : 1;
+  const size = q.unit ? (q.value * (unitFactor(q.unit) ?? 1)) / m : q.value;
+  const x = Math.floor(e[0] / size) * size;
+  const y = Math.ceil(e[3] / size) * size;
+  const columns = Math.max(1, Math.ceil((e[2] - x) / size));
+  const rows = Math.max(1, Math.ceil((y - e[1]) / size));
+  if (columns * rows > MOST_CELLS)
+    throw new HelkError(
+      'method.parameter',
+      `cellSize: ${columns} × ${rows} cells are more than ${MOST_CELLS}; take larger ones.`,
+      'cellSize',
+    );
+  return { crs: f.crs, x, y, dx: size, dy: size, columns, rows };
+}
+
+/** Cells that points lie in, or that lines pass through, each edge followed from cell to cell. */
+function burn(f: Features, i: number, g: Grid, put: (cell: number) => void): void {
+  const set = (c: number, r: number): void => {
+    if (c >= 0 && r >= 0 && c < g.columns && r < g.rows) put(r * g.columns + c);
+  };
+  for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++) {
+    for (let r = f.partOffsets[p]!; r < f.partOffsets[p + 1]!; r++) {
+      const u = (k: number): number => (f.xy[2 * k]! - g.x) / g.dx;
+      const v = (k: number): number => (g.y - f.xy[2 * k + 1]!) / g.dy;
+      const [start, end] = [f.ringOffsets[r]!, f.ringOffsets[r + 1]!];
+      set(Math.floor(u(start)), Math.floor(v(start)));
+      for (let k = start; k + 1 < end; k++) {
+        const [x0, y0, x1, y1] = [u(k), v(k), u(k + 1), v(k + 1)];
+        let [c, w] = [Math.floor(x0), Math.floor(y0)];
+        const [dx, dy] = [Math.sign(x1 - x0), Math.sign(y1 - y0)];
+        const steps = Math.abs(Math.floor(x1) - c) + Math.abs(Math.floor(y1) - w);
+        let tx = dx === 0 ? Infinity : ((dx > 0 ? c + 1 : c) - x0) / (x1 - x0);
+        let ty = dy === 0 ? Infinity : ((dy > 0 ? w + 1 : w) - y0) / (y1 - y0);
+        for (let s = 0; s < steps; s++) {
+          if (tx < ty) {
+            c += dx;
+            tx += dx / (x1 - x0);
+          } else {
+            w += dy;
+            ty += dy / (y1 - y0);
+          }
+          set(c, w);
+        }
+      }
+    }
+  }
+}

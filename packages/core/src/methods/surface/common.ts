@@ -1,0 +1,224 @@
+import { HelkError } from '../../errors';
+import { plural } from '../../data/arrival';
+import { metresPerUnit } from '../../data/crs';
+import type { FeaturesInfo } from '../../data/dataset';
+import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
+import { unitFactor, type Quantity } from '../../data/quantity';
+import { cellCount, measureRaster, type Grid, type Raster } from '../../data/raster';
+import { input, type Check, type Suggestion } from '../../method/define';
+import type { Job } from '../../method/job';
+import { bounds, cellSize, column, type Bounds } from '../../method/params';
+import type { Samples } from '../../numeric/kriging';
+import { insideRows } from '../../numeric/scanline';
+import { columnChecks, columnOf, planeChecks } from '../features/common';
+import { roundNear } from '../raster/reproject';
+
+export const surfaceInputs = {
+  points: input.features({ label: 'Measured points', geometry: 'point' }),
+  within: input.features({ label: 'Only within', geometry: 'polygon', least: 0 }),
+};
+
+export const valueParam = column({ label: 'Values', of: 'points', numeric: true });
+export const gridParams = {
+  cellSize: cellSize({ label: 'Cell size' }),
+  bounds: bounds({
+    label: 'Bounds',
+    auto: true,
+    help: 'West, south, east, north; empty for the extent of the points and a margin.',
+  }).optional(),
+};
+
+interface Told {
+  points: FeaturesInfo;
+  within?: FeaturesInfo | undefined;
+}
+
+/** Mean spacing of points spread evenly over their extent, in units of the coordinates. */
+const spacing = (p: FeaturesInfo): number =>
+  p.extent && p.count > 0 ? Math.sqrt(((p.extent[2] - p.extent[0]) * (p.extent[3] - p.extent[1])) / p.count) : NaN;
+
+export function surfaceChecks({ points }: Told, value: string): Check[] {
+  return [
+    ...planeChecks(points, 'A surface', 'points'),
+    ...columnChecks(points, [value], 'value', true),
+    ...(points.count < 3
+      ? [
+          {
+            level: 'refused' as const,
+            code: 'points.few',
+            about: 'points',
+            message: `A surface needs at least three points; there ${points.count === 1 ? 'is' : 'are'} ${points.count}.`,
+          },
+        ]
+      : []),
+  ];
+}
+
+export function suggestGrid({ points }: Told): Record<string, Suggestion | undefined> {
+  const s = spacing(points);
+  const m = points.crs && !points.crs.geographic ? metresPerUnit(points.crs) : 1;
+  const numbers = points.columns.filter((c) => c.type === 'number' && !/^(id|fid|no|nr|number|x|y)$/i.test(c.name));
+  return {
+    ...(numbers.length
+      ? {
+          value: {
+            value: numbers[0]!.name,
+            reason: numbers.length === 1 ? 'the only column of numbers' : 'the first column of numbers',
+          },
+        }
+      : {}),
+    ...(s > 0
+      ? {
+          cellSize: {
+            value: `${roundNear((s * m) / 5)} m`,
+            reason: `a fifth of the mean spacing of the points (${Number((s * m).toPrecision(2))} m)`,
+          },
+        }
+      : {}),
+  };
+}
+
+/** Cells of a grid over an extent, about. */
+export function estimateGrid(
+  { points }: Told,
+  p: { cellSize: Quantity | 'auto' },
+  perCell: number,
+): { cells: number; bytes: number; seconds: number } {
+  if (!points.extent || p.cellSize === 'auto') return { cells: 0, bytes: 0, seconds: 0 };
+  const size = cellUnits(p.cellSize, points.crs);
+  const cells =
+    Math.ceil((points.extent[2] - points.extent[0]) / size + 4) *
+    Math.ceil((points.extent[3] - points.extent[1]) / size + 4);
+  return { cells, bytes: cells * 16 + points.count * 100, seconds: cells * perCell };
+}
+
+const cellUnits = (q: Quantity, crs: Features['crs']): number => {
+  const m = crs && !crs.geographic ? metresPerUnit(crs) : 1;
+  return q.unit ? (q.value * (unitFactor(q.unit) ?? 1)) / m : q.value;
+};
+
+const MOST_CELLS = 400_000_000;
+
+/** The grid of a surface: the same for the same points, cell size and bounds, whatever the method. */
+export function gridFor(points: Features, p: { cellSize: Quantity | 'auto'; bounds?: Bounds | undefined }): Grid {
+  if (p.cellSize === 'auto') throw new HelkError('method.parameter', 'cellSize: give a cell size.', 'cellSize');
+  const size = cellUnits(p.cellSize, points.crs);
+  let box = p.bounds;
+  if (!box) {
+    const e = featuresExtent(points);
+    if (!e) throw new HelkError('method.input', 'No point has a place.', 'points');
+    const margin = Math.max(size, 0.05 * Math.max(e[2] - e[0], e[3] - e[1]));
+    // On whole multiples of the cell size, so that grids of other points of the same survey fit too.
+    box = [
+      Math.floor((e[0] - margin) / size) * size,
+      Math.floor((e[1] - margin) / size) * size,
+      Math.ceil((e[2] + margin) / size) * size,
+      Math.ceil((e[3] + margin) / size) * size,
+    ];
+  }
+  const columns = Math.max(1, Math.round((box[2] - box[0]) / size));
+  const rows = Math.max(1, Math.round((box[3] - box[1]) / size));
+  if (columns * rows > MOST_CELLS)
+    throw new HelkError(
+      'method.parameter',
+      `cellSize: ${columns} × ${rows} cells are more than ${MOST_CELLS}; take larger ones.`,
+      'cellSize',
+    );
+  return { crs: points.crs, x: box[0], y: box[1] + rows * size, dx: size, dy: size, columns, rows };
+}
+
+export interface Measured extends Samples {
+  /** Row of each sample among the points; the first of those at one place. */
+  rows: number[];
+  unit: string | null;
+}
+
+/** Values with a place; several at one place become their mean. What is left out is said. */
+export function samplesOf(points: Features, value: string, job: Job): Measured {
+  const c = columnOf(points.columns, value, 'value');
+  const v = c.values as Float64Array;
+  const at = new Map<string, number>();
+  const [x, y, z, rows, times]: number[][] = [[], [], [], [], []] as never;
+  let left = 0;
+  let doubled = 0;
+  for (let i = 0; i < featureCount(points); i++) {
+    const first = points.featureOffsets[i]!;
+    if (first === points.featureOffsets[i + 1] || c.missing?.[i] || v[i] !== v[i]) {
+      left++;
+      continue;
+    }
+    const k = points.ringOffsets[points.partOffsets[first]!]!;
+    const [px, py] = [points.xy[2 * k]!, points.xy[2 * k + 1]!];
+    const key = `${px},${py}`;
+    const known = at.get(key);
+    if (known !== undefined) {
+      doubled++;
+      times![known]!++;
+      z![known]! += (v[i]! - z![known]!) / times![known]!;
+      continue;
+    }
+    at.set(key, x!.length);
+    x!.push(px);
+    y!.push(py);
+    z!.push(v[i]!);
+    rows!.push(i);
+    times!.push(1);
+  }
+  if (left)
+    job.note(
+      'look',
+      'points.missing',
+      `${plural(left, 'point')} without a value or a place ${left === 1 ? 'is' : 'are'} left out.`,
+    );
+  if (doubled)
+    job.note(
+      'look',
+      'points.doubled',
+      `${plural(doubled, 'point')} lie where another lies; values at one place were averaged.`,
+    );
+  if (x!.length < 3)
+    throw new HelkError(
+      'method.input',
+      `Only ${x!.length} points have a value and a place; at least three are needed.`,
+      'points',
+    );
+  return { x: Float64Array.from(x!), y: Float64Array.from(y!), z: Float64Array.from(z!), rows: rows!, unit: c.unit };
+}
+
+/** Whether all values are alike: then every method gives that value. */
+export const allAlike = (z: Float64Array): boolean => z.every((v) => v === z[0]);
+
+/** Fills rows of a grid, cells outside `within` missing. `row` gets the cell centres and their output. */
+export function fillGrid(
+  grid: Grid,
+  within: Features | undefined,
+  job: Job,
+  bands: number,
+  row: (x: Float64Array, y: Float64Array, out: Float64Array[]) => void,
+): Float32Array[] {
+  const n = cellCount(grid);
+  const out = Array.from({ length: bands }, () => new Float32Array(n).fill(NaN));
+  const inside = within ? insideRows(featuresIn(within, grid.crs), grid) : null;
+  const mask = new Uint8Array(grid.columns).fill(1);
+  for (let r = 0; r < grid.rows; r++) {
+    job.progress(r / grid.rows, 'cells');
+    inside?.(r, mask);
+    const wanted: number[] = [];
+    for (let c = 0; c < grid.columns; c++) if (mask[c]) wanted.push(c);
+    if (!wanted.length) continue;
+    const x = Float64Array.from(wanted, (c) => grid.x + (c + 0.5) * grid.dx);
+    const y = new Float64Array(wanted.length).fill(grid.y - (r + 0.5) * grid.dy);
+    const values = out.map(() => new Float64Array(wanted.length).fill(NaN));
+    row(x, y, values);
+    wanted.forEach((c, k) => values.forEach((v, b) => (out[b]![r * grid.columns + c] = v[k]!)));
+  }
+  return out;
+}
+
+export const surfaceRaster = (
+  grid: Grid,
+  cells: Float32Array,
+  name: string,
+  unit: string | null,
+  role?: string,
+): Raster => measureRaster(grid, cells, { name, unit, ...(role ? { role } : {}) });

@@ -1,0 +1,208 @@
+import { z } from 'zod';
+import { HelkError } from '../../errors';
+import { metresPerUnit } from '../../data/crs';
+import type { FeaturesInfo } from '../../data/dataset';
+import type { Features } from '../../data/features';
+import { numberColumn, type Table } from '../../data/table';
+import { defineMethod, output, type Check, type Suggestion } from '../../method/define';
+import type { Job } from '../../method/job';
+import { choice, number, quantity } from '../../method/params';
+import {
+  bestVariogram,
+  empiricalVariogram,
+  fitVariogram,
+  practicalRange,
+  semivariance,
+  type Fit,
+  type Lag,
+} from '../../numeric/variogram';
+import { allAlike, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam, type Measured } from './common';
+
+const MOST_PAIRS_OF = 6000;
+
+export const variogramParams = {
+  lag: quantity('length', { label: 'Lag width', unit: 'm', above: 0 }),
+  maxDistance: quantity('length', { label: 'Greatest distance', unit: 'm', above: 0 }),
+  model: choice(
+    {
+      auto: 'best of three',
+      spherical: 'spherical',
+      exponential: 'exponential',
+      gaussian: 'Gaussian',
+      linear: 'linear',
+    },
+    { label: 'Model' },
+  ).default('auto'),
+  nugget: number({ label: 'Nugget', min: 0, help: 'Empty: fitted.' }).optional(),
+  sill: number({ label: 'Sill (total)', above: 0, help: 'Empty: fitted.' }).optional(),
+  range: quantity('length', {
+    label: 'Range',
+    unit: 'm',
+    above: 0,
+    help: 'Parameter a of the model; empty: fitted.',
+  }).optional(),
+};
+
+export interface VariogramSettings {
+  lag: number;
+  maxDistance: number;
+  model: 'auto' | 'spherical' | 'exponential' | 'gaussian' | 'linear';
+  nugget?: number | undefined;
+  sill?: number | undefined;
+  range?: number | undefined;
+}
+
+/** A third of the diagonal of the extent, and a fifteenth of that, as is usual (common practice, no source). */
+export function suggestLags(points: FeaturesInfo, maxDistance?: number): Record<string, Suggestion | undefined> {
+  if (!points.extent || points.crs?.geographic) return {};
+  const m = points.crs ? metresPerUnit(points.crs) : 1;
+  const diagonal = Math.hypot(points.extent[2] - points.extent[0], points.extent[3] - points.extent[1]) * m;
+  if (!(diagonal > 0)) return {};
+  const most = maxDistance ?? Number((diagonal / 3).toPrecision(4));
+  return {
+    maxDistance: {
+      value: `${Number((diagonal / 3).toPrecision(4))} m`,
+      reason: 'a third of the diagonal of the extent',
+    },
+    lag: { value: `${Number((most / 15).toPrecision(4))} m`, reason: 'a fifteenth of the greatest distance' },
+  };
+}
+
+export function variogramChecks(p: VariogramSettings): Check[] {
+  const out: Check[] = [];
+  if (p.lag > p.maxDistance)
+    out.push({
+      level: 'refused',
+      code: 'variogram.lag',
+      about: 'lag',
+      message: 'The lag is wider than the greatest distance.',
+    });
+  if (p.nugget !== undefined && p.sill !== undefined && p.nugget > p.sill)
+    out.push({
+      level: 'refused',
+      code: 'variogram.sill',
+      about: 'sill',
+      message: 'The total sill cannot be below the nugget.',
+    });
+  return out;
+}
+
+/** Lags and model of the samples, distances in metres; what they mean is said in notes. */
+export function fitted(s: Measured, crs: Features['crs'], p: VariogramSettings, job: Job): { lags: Lag[]; fit: Fit } {
+  const m = crs && !crs.geographic ? metresPerUnit(crs) : 1;
+  let { x, y, z: v } = s;
+  if (x.length > MOST_PAIRS_OF) {
+    // Every k-th sample: pairs grow with the square, and a few thousand are enough to see the structure.
+    const step = x.length / MOST_PAIRS_OF;
+    const some = Array.from({ length: MOST_PAIRS_OF }, (_, i) => Math.floor(i * step));
+    [x, y, v] = [x, y, v].map((a) => Float64Array.from(some, (i) => a[i]!)) as [
+      Float64Array,
+      Float64Array,
+      Float64Array,
+    ];
+    job.note('info', 'variogram.sample', `The variogram was taken of ${MOST_PAIRS_OF} of the ${s.x.length} points.`);
+  }
+  const scaled = (a: Float64Array): Float64Array => (m === 1 ? a : a.map((q) => q * m));
+  const lags = empiricalVariogram(scaled(x), scaled(y), v, p.lag, p.maxDistance);
+  if (lags.length < 3 && (p.nugget === undefined || p.sill === undefined || p.range === undefined))
+    throw new HelkError(
+      'method.parameter',
+      `lag: only ${lags.length} lags hold any pairs; take a greater distance, or narrower lags.`,
+      'lag',
+    );
+  const held = {
+    ...(p.nugget === undefined ? {} : { nugget: p.nugget }),
+    ...(p.sill === undefined ? {} : { sill: p.sill }),
+    ...(p.range === undefined ? {} : { range: p.range }),
+  };
+  const fit = p.model === 'auto' ? bestVariogram(lags, held) : fitVariogram(lags, p.model, held);
+  const few = lags.filter((l) => l.pairs < 30).length;
+  if (few)
+    job.note(
+      'look',
+      'variogram.pairs',
+      `${few} of ${lags.length} lags rest on fewer than 30 pairs (common practice, no source).`,
+    );
+  const partial = fit.sill - fit.nugget;
+  if (!(partial > 0.05 * fit.sill) && fit.model !== 'linear')
+    job.note(
+      'look',
+      'variogram.none',
+      'Hardly any correlation between near places is seen: the surface will be little more than the mean.',
+    );
+  else if (fit.model !== 'linear' && practicalRange(fit) < 1.5 * lags[0]!.distance)
+    job.note(
+      'look',
+      'variogram.short',
+      `The range is short (${Number(practicalRange(fit).toPrecision(3))} m): beyond it a measurement says little about its surroundings.`,
+    );
+  return { lags, fit };
+}
+
+export const variogram = defineMethod({
+  id: 'surface.variogram',
+  version: 1,
+  title: 'Variogram',
+  question: 'How alike are near places?',
+  about:
+    'Half the mean squared difference of pairs of values by their distance, with the number of pairs, and a model fitted to it by least squares weighted by pairs over squared distance. The range is the parameter a of the model; correlation has mostly gone at a (spherical), 3 a (exponential), √3 a (Gaussian). The linear model rises by the partial sill over its range without end.',
+  keywords: ['semivariogram', 'geostatistics', 'correlation', 'range', 'nugget', 'sill', 'structure'],
+  sources: ['Matheron 1963, doi:10.2113/gsecongeo.58.8.1246', 'Cressie 1993, doi:10.1002/9781119115151'],
+  inputs: { points: surfaceInputs.points },
+  params: z.object({ value: valueParam, ...variogramParams }),
+  outputs: { variogram: output.table('Variogram') },
+  figures: {
+    model: { label: 'Model' },
+    nugget: { label: 'Nugget' },
+    sill: { label: 'Sill (total)' },
+    range: { label: 'Range', unit: 'm' },
+    rmse: { label: 'RMSE of the fit' },
+    r2: { label: 'R² of the fit' },
+  },
+  checks: (inputs, p) => [...surfaceChecks(inputs, p.value), ...variogramChecks(p)],
+  suggest: (inputs, p) => ({ value: suggestGrid(inputs)['value'], ...suggestLags(inputs.points, p.maxDistance) }),
+  estimate: ({ points }) => ({
+    cells: points.count,
+    bytes: points.count * 100,
+    seconds: Math.min(points.count, MOST_PAIRS_OF) ** 2 / 4e8,
+  }),
+  run: ({ points }, p, job) => {
+    const s = samplesOf(points, p.value, job);
+    if (allAlike(s.z))
+      throw new HelkError('method.input', 'All values are alike; there is nothing to correlate.', 'points');
+    const { lags, fit } = fitted(s, points.crs, p, job);
+    const square = s.unit ? `(${s.unit})²` : null;
+    const table: Table = {
+      kind: 'table',
+      columns: [
+        numberColumn(
+          'lag',
+          Float64Array.from(lags, (_, i) => i + 1),
+          '',
+        ),
+        numberColumn(
+          'distance',
+          Float64Array.from(lags, (l) => l.distance),
+          'm',
+        ),
+        numberColumn(
+          'semivariance',
+          Float64Array.from(lags, (l) => l.semivariance),
+          square,
+        ),
+        numberColumn(
+          'pairs',
+          Float64Array.from(lags, (l) => l.pairs),
+          '',
+        ),
+        numberColumn(
+          'model',
+          Float64Array.from(lags, (l) => semivariance(fit, l.distance)),
+          square,
+        ),
+      ],
+    };
+    const { model, nugget, sill, range, rmse, r2 } = fit;
+    return { variogram: table, figures: { model, nugget, sill, range, rmse, r2 } };
+  },
+});

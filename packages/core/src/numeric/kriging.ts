@@ -1,0 +1,250 @@
+import { cholesky, solve, solveCholesky } from './cholesky';
+import { NearPoints } from './near';
+import { shape, type Variogram } from './variogram';
+
+/** Places and values, no two at one place. */
+export interface Samples {
+  x: Float64Array;
+  y: Float64Array;
+  z: Float64Array;
+}
+
+/** Functions of the place that the mean is a combination of: 1, or 1, x, y about a middle and in a unit of their own. */
+interface Trend {
+  count: number;
+  fill: (x: number, y: number, out: Float64Array, at: number) => void;
+}
+
+function trendOf(s: Samples, drift: 'none' | 'linear'): Trend {
+  if (drift === 'none') return { count: 1, fill: (_x, _y, out, at) => void (out[at] = 1) };
+  let [mx, my] = [0, 0];
+  for (let i = 0; i < s.x.length; i++) {
+    mx += s.x[i]! / s.x.length;
+    my += s.y[i]! / s.y.length;
+  }
+  let size = 1e-12;
+  for (let i = 0; i < s.x.length; i++) size = Math.max(size, Math.abs(s.x[i]! - mx), Math.abs(s.y[i]! - my));
+  return {
+    count: 3,
+    fill: (x, y, out, at) => {
+      out[at] = 1;
+      out[at + 1] = (x - mx) / size;
+      out[at + 2] = (y - my) / size;
+    },
+  };
+}
+
+/** Covariance as a function of squared distance; the unbounded linear model is lifted by a constant, which the weights' sum cancels. */
+function covarianceOf(v: Variogram, s: Samples): (d2: number) => number {
+  const partial = v.sill - v.nugget;
+  let top = v.sill;
+  if (v.model === 'linear') {
+    let [w, e, b, t] = [Infinity, -Infinity, Infinity, -Infinity];
+    for (let i = 0; i < s.x.length; i++) {
+      w = Math.min(w, s.x[i]!);
+      e = Math.max(e, s.x[i]!);
+      b = Math.min(b, s.y[i]!);
+      t = Math.max(t, s.y[i]!);
+    }
+    top = v.nugget + (partial * 3 * Math.max(Math.hypot(e - w, t - b), v.range)) / v.range;
+  }
+  return (d2) => (d2 === 0 ? top : top - v.nugget - partial * shape(v.model, Math.sqrt(d2) / v.range));
+}
+
+/**
+ * Kriging with all samples (ordinary, or with a linear drift; Cressie 1993, sections 3.2 and 3.4): the covariances are factorised once, and
+ * places are taken in blocks so that each row of the factor serves several. O(n³) once, O(n²) a place with the error, O(n) without.
+ *
+ * @throws Error when the covariances of the samples are not positive definite
+ */
+export class GlobalKriging {
+  private readonly l: Float64Array;
+  private readonly n: number;
+  private readonly p: number;
+  private readonly trend: Trend;
+  private readonly cov: (d2: number) => number;
+  /** C⁻¹ F and C⁻¹ (z - F β). */
+  private readonly u: Float64Array;
+  private readonly w: Float64Array;
+  private readonly beta: Float64Array;
+  private readonly inverse: Float64Array;
+
+  constructor(
+    private readonly s: Samples,
+    v: Variogram,
+    drift: 'none' | 'linear' = 'none',
+  ) {
+    const n = (this.n = s.x.length);
+    this.trend = trendOf(s, drift);
+    const p = (this.p = this.trend.count);
+    this.cov = covarianceOf(v, s);
+    this.l = new Float64Array(n * n);
+    for (let i = 0; i < n; i++)
+      for (let j = 0; j <= i; j++) this.l[i * n + j] = this.cov((s.x[i]! - s.x[j]!) ** 2 + (s.y[i]! - s.y[j]!) ** 2);
+    if (!cholesky(this.l, n)) throw new Error('not positive definite');
+    const f = new Float64Array(n * p);
+    for (let i = 0; i < n; i++) this.trend.fill(s.x[i]!, s.y[i]!, f, i * p);
+    this.u = new Float64Array(n * p);
+    const column = new Float64Array(n);
+    for (let k = 0; k < p; k++) {
+      for (let i = 0; i < n; i++) column[i] = f[i * p + k]!;
+      solveCholesky(this.l, n, column);
+      for (let i = 0; i < n; i++) this.u[i * p + k] = column[i]!;
+    }
+    const gram = new Float64Array(p * p);
+    this.beta = new Float64Array(p);
+    for (let a = 0; a < p; a++)
+      for (let i = 0; i < n; i++) {
+        this.beta[a]! += this.u[i * p + a]! * s.z[i]!;
+        for (let b = 0; b < p; b++) gram[a * p + b]! += f[i * p + a]! * this.u[i * p + b]!;
+      }
+    this.inverse = new Float64Array(p * p);
+    for (let k = 0; k < p; k++) {
+      const e = new Float64Array(p);
+      e[k] = 1;
+      if (!solve(gram.slice(), p, e)) throw new Error('no trend');
+      for (let a = 0; a < p; a++) this.inverse[a * p + k] = e[a]!;
+    }
+    if (!solve(gram.slice(), p, this.beta)) throw new Error('no trend');
+    this.w = Float64Array.from(s.z, (z, i) => z - dot(f, i * p, this.beta, p));
+    solveCholesky(this.l, n, this.w);
+  }
+
+  /** Estimates and their variances at places; `variance` may be left out. */
+  at(x: ArrayLike<number>, y: ArrayLike<number>, estimate: Float64Array, variance?: Float64Array): void {
+    const { n, p, s, l } = this;
+    const c = new Float64Array(8 * n);
+    const f = new Float64Array(p);
+    const r = new Float64Array(p);
+    for (let from = 0; from < x.length; from += 8) {
+      const m = Math.min(8, x.length - from);
+      for (let k = 0; k < m; k++) {
+        const [px, py] = [x[from + k]!, y[from + k]!];
+        let sum = 0;
+        for (let i = 0; i < n; i++) {
+          const v = this.cov((s.x[i]! - px) ** 2 + (s.y[i]! - py) ** 2);
+          c[8 * i + k] = v;
+          sum += v * this.w[i]!;
+        }
+        this.trend.fill(px, py, f, 0);
+        estimate[from + k] = sum + dot(f, 0, this.beta, p);
+        if (!variance) continue;
+        for (let a = 0; a < p; a++) {
+          let t = f[a]!;
+          for (let i = 0; i < n; i++) t -= this.u[i * p + a]! * c[8 * i + k]!;
+          r[a] = t;
+        }
+        let extra = 0;
+        for (let a = 0; a < p; a++) for (let b = 0; b < p; b++) extra += r[a]! * this.inverse[a * p + b]! * r[b]!;
+        variance[from + k] = this.cov(0) + extra;
+      }
+      if (variance) this.lessExplained(c, m, l, variance, from);
+    }
+  }
+
+  /** Takes |L⁻¹ c|² off the variances, eight places at a time. */
+  private lessExplained(c: Float64Array, m: number, l: Float64Array, variance: Float64Array, from: number): void {
+    const { n } = this;
+    const q = new Float64Array(8);
+    for (let i = 0; i < n; i++) {
+      const row = i * n;
+      const o = 8 * i;
+      let [s0, s1, s2, s3, s4, s5, s6, s7] = [
+        c[o]!,
+        c[o + 1]!,
+        c[o + 2]!,
+        c[o + 3]!,
+        c[o + 4]!,
+        c[o + 5]!,
+        c[o + 6]!,
+        c[o + 7]!,
+      ];
+      for (let k = 0, j = 0; k < i; k++, j += 8) {
+        const a = l[row + k]!;
+        s0 -= a * c[j]!;
+        s1 -= a * c[j + 1]!;
+        s2 -= a * c[j + 2]!;
+        s3 -= a * c[j + 3]!;
+        s4 -= a * c[j + 4]!;
+        s5 -= a * c[j + 5]!;
+        s6 -= a * c[j + 6]!;
+        s7 -= a * c[j + 7]!;
+      }
+      const d = 1 / l[row + i]!;
+      c[o] = s0 * d;
+      c[o + 1] = s1 * d;
+      c[o + 2] = s2 * d;
+      c[o + 3] = s3 * d;
+      c[o + 4] = s4 * d;
+      c[o + 5] = s5 * d;
+      c[o + 6] = s6 * d;
+      c[o + 7] = s7 * d;
+      for (let k = 0; k < m; k++) q[k]! += c[o + k]! * c[o + k]!;
+    }
+    for (let k = 0; k < m; k++) variance[from + k] = Math.max(0, variance[from + k]! - q[k]!);
+  }
+}
+
+function dot(a: Float64Array, at: number, b: Float64Array, n: number): number {
+  let s = 0;
+  for (let k = 0; k < n; k++) s += a[at + k]! * b[k]!;
+  return s;
+}
+
+/**
+ * Kriging with the nearest samples of each place, of any number in all. The small systems are solved by elimination, so that they need not be
+ * positive definite. O(k³) a place.
+ */
+export class LocalKriging {
+  private readonly near: NearPoints;
+  private readonly trend: Trend;
+  private readonly cov: (d2: number) => number;
+  private readonly index: Uint32Array;
+  private readonly square: Float64Array;
+
+  constructor(
+    private readonly s: Samples,
+    v: Variogram,
+    private readonly neighbours: number,
+    drift: 'none' | 'linear' = 'none',
+  ) {
+    this.near = new NearPoints(s.x, s.y);
+    this.trend = trendOf(s, drift);
+    this.cov = covarianceOf(v, s);
+    this.index = new Uint32Array(neighbours);
+    this.square = new Float64Array(neighbours);
+  }
+
+  at(x: ArrayLike<number>, y: ArrayLike<number>, estimate: Float64Array, variance?: Float64Array): void {
+    const { s, cov } = this;
+    const p = this.trend.count;
+    const f = new Float64Array(p);
+    for (let q = 0; q < x.length; q++) {
+      const k = this.near.find(x[q]!, y[q]!, this.neighbours, Infinity, this.index, this.square);
+      const m = k + p;
+      const a = new Float64Array(m * m);
+      const b = new Float64Array(m);
+      for (let i = 0; i < k; i++) {
+        const [xi, yi] = [s.x[this.index[i]!]!, s.y[this.index[i]!]!];
+        for (let j = 0; j <= i; j++)
+          a[i * m + j] = a[j * m + i] = cov((xi - s.x[this.index[j]!]!) ** 2 + (yi - s.y[this.index[j]!]!) ** 2);
+        this.trend.fill(xi, yi, f, 0);
+        for (let t = 0; t < p; t++) a[i * m + k + t] = a[(k + t) * m + i] = f[t]!;
+        b[i] = cov(this.square[i]!);
+      }
+      this.trend.fill(x[q]!, y[q]!, f, 0);
+      for (let t = 0; t < p; t++) b[k + t] = f[t]!;
+      const right = b.slice();
+      if (!solve(a, m, b)) {
+        estimate[q] = NaN;
+        if (variance) variance[q] = NaN;
+        continue;
+      }
+      let [e, explained] = [0, 0];
+      for (let i = 0; i < k; i++) e += b[i]! * s.z[this.index[i]!]!;
+      for (let i = 0; i < m; i++) explained += b[i]! * right[i]!;
+      estimate[q] = e;
+      if (variance) variance[q] = Math.max(0, cov(0) - explained);
+    }
+  }
+}
