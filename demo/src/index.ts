@@ -4,3 +4,4 @@ export * from './features';
 export * from './seabed';
 export * from './cover';
 export * from './people';
+export * from './peat';

@@ -7,6 +7,7 @@ import {
   makeLandscape,
   makeMappedStreams,
   makeParishes,
+  makePeat,
   makeShelters,
   makeSightings,
   makeWalk,
@@ -60,6 +61,7 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
     ['veyra-parishes', await makeParishes(land)],
     ['veyra-shelters', makeShelters(land)],
     ['veyra-newt-sightings', makeSightings(land)],
+    ['veyra-peat-probes', makePeat(land)],
   ];
   for (const [name, data] of sets) await take(`${name}.gpkg`, writeGeoPackage([{ name, data }]), null);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.

@@ -1,6 +1,7 @@
 import type { Check } from '../method/define';
 import { suggestUtm, transformExtent, wgs84 } from './crs';
 import type { BandFacts, DatasetInfo, RasterInfo } from './dataset';
+import type { ColumnInfo } from './features';
 import { gridExtent } from './raster';
 
 /** Longitude and latitude of the middle of a dataset, or null when it has no CRS or lies nowhere. */
@@ -32,6 +33,7 @@ export function arrivalChecks(info: DatasetInfo): Check[] {
   }
   if (crs?.caution) checks.push({ level: 'look', code: 'crs.caution', message: `${crs.name}: ${crs.caution}.` });
   if (info.kind === 'raster') rasterChecks(info, checks);
+  if (info.kind !== 'raster') checks.push(...codeChecks(info.columns));
   if (info.kind === 'features' && info.count === 0)
     checks.push({ level: 'look', code: 'features.none', message: 'There is no feature in it.' });
   return checks;
@@ -96,6 +98,35 @@ function rasterChecks(info: RasterInfo, checks: Check[]): void {
         : undefined,
     });
   }
+}
+
+/** Columns in which a value looks like a missing-value code, with the way to a copy without it. True zeros are never taken for one. */
+export function codeChecks(columns: readonly ColumnInfo[], role = 'features'): Check[] {
+  return columns
+    .filter((c) => c.suspect)
+    .map((c) => {
+      const { value, count } = c.suspect!;
+      const name = /^[A-Za-z_$][\w$]*$/.test(c.name) ? c.name : `[${c.name}]`;
+      return {
+        level: 'look' as const,
+        code: 'column.suspectCode',
+        about: role,
+        message: `${c.name}: ${value} stands apart from all other values and looks like a missing-value code (${plural(count, 'value')}).`,
+        mend: {
+          label: `Make ${value} missing in a copy`,
+          run: {
+            method: 'features.calculate',
+            role: 'features',
+            input: role,
+            params: {
+              column: c.name,
+              formula: `${name} == ${value} ? 0 / 0 : ${name}`,
+              ...(c.unit ? { unit: c.unit } : {}),
+            },
+          },
+        },
+      };
+    });
 }
 
 /** Ends of the range that stand off from the middle 98 % by more than its whole width (common practice, no source). */

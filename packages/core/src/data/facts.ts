@@ -1,7 +1,7 @@
 import { enclosedGaps, missingMask } from '../numeric/components';
 import { histogram, quantileSorted, summarise } from '../numeric/statistics';
 import type { BandFacts, DatasetInfo, Dataset } from './dataset';
-import { featureCount, featuresExtent } from './features';
+import { featureCount, featuresExtent, type Column, type ColumnInfo } from './features';
 import { findUnit } from './quantity';
 import { bandInfo, missingOf, type Band, type Grid } from './raster';
 import { tableRows } from './table';
@@ -162,6 +162,14 @@ function suspect(cells: ArrayLike<number>, min: number, max: number, sorted: Flo
   return null;
 }
 
+function columnInfo(c: Column): ColumnInfo {
+  const { name, type, unit } = c;
+  if (type !== 'number') return { name, type, unit };
+  const sorted = (c.values as Float64Array).filter((v, i) => v === v && !c.missing?.[i]).sort();
+  const found = sorted.length > 2 ? suspect(sorted, sorted[0]!, sorted[sorted.length - 1]!, sorted) : null;
+  return { name, type, unit, ...(found ? { suspect: found } : {}) };
+}
+
 /** Everything there is to know of a dataset without its bulk. */
 export function infoOf(d: Dataset): DatasetInfo {
   if (d.kind === 'raster') {
@@ -171,7 +179,7 @@ export function infoOf(d: Dataset): DatasetInfo {
       bands: d.bands.map((b) => ({ ...bandInfo(b), facts: bandFacts(b, d.grid) })),
     };
   }
-  const columns = d.columns.map(({ name, type, unit }) => ({ name, type, unit }));
+  const columns = d.columns.map(columnInfo);
   if (d.kind === 'features') {
     return {
       kind: 'features',

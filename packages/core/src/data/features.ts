@@ -12,7 +12,10 @@ export interface Column {
   missing?: Uint8Array;
 }
 
-export type ColumnInfo = Pick<Column, 'name' | 'type' | 'unit'>;
+export type ColumnInfo = Pick<Column, 'name' | 'type' | 'unit'> & {
+  /** A value at the end of the range that recurs and looks like a missing-value code. */
+  suspect?: { value: number; count: number };
+};
 
 /**
  * Geometries in flat coordinate arrays with offsets, as in the GeoArrow specification, always with three levels so that

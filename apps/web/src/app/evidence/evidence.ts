@@ -9,14 +9,15 @@ import { HistogramChart } from './histogram';
 import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
 import { TableView } from './table-view';
+import { VariogramChart } from './variogram-chart';
 
-type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'table';
+type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 'table';
 
 /** What the active dataset says: its values, what a run changed, where it has holes; and the readout of a place. */
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChangeMatrix, ClassTable, HistogramChart, ProfileChart, Readout, TableView],
+  imports: [ChangeMatrix, ClassTable, HistogramChart, ProfileChart, Readout, TableView, VariogramChart],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -105,6 +106,8 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'table';
           }
         } @else if (tab() === 'profile' && bench.selectedItem()) {
           <helk-profile-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+        } @else if (tab() === 'variogram' && bench.selectedItem()) {
+          <helk-variogram-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'matrix' && bench.selectedItem()) {
           <helk-change-matrix class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'table' && bench.selectedItem()) {
@@ -164,6 +167,7 @@ export class Evidence {
     if (!d) return [];
     if (!b)
       return [
+        ...(d.role === 'variogram' ? [{ id: 'variogram' as Tab, label: 'How alike near places are' }] : []),
         ...(d.role === 'matrix' ? [{ id: 'matrix' as Tab, label: 'What became what' }] : []),
         ...(d.role === 'profile' ? [{ id: 'profile' as Tab, label: 'Profile' }] : []),
         { id: 'table' as Tab, label: 'Table' },

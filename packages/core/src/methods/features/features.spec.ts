@@ -1,7 +1,9 @@
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { setupNode } from '../../../../node/src/index';
+import { arrivalChecks } from '../../data/arrival';
 import { crsOfCode, wgs84 } from '../../data/crs';
+import { infoOf } from '../../data/facts';
 import { featureCount, featuresIn, FeaturesBuilder, valueOf, type Column, type Features } from '../../data/features';
 import { featureArea, featureLength } from '../../data/measure';
 import { numberColumn, textColumn, type Table } from '../../data/table';
@@ -277,6 +279,28 @@ describe('small areas join', () => {
     );
     expect(o.figures['absorbed']).toBe(0);
     expect(o.notes.some((n) => n.code === 'absorb.alone')).toBeTrue();
+  });
+});
+
+describe('missing-value codes', () => {
+  it('are found, and made missing in a copy with one click; zeros stay', async () => {
+    const f = points(
+      [
+        [0, 0],
+        [1, 0],
+        [0, 1],
+        [1, 1],
+        [2, 2],
+      ],
+      [numberColumn('depth cm', [0, 120, -99.99, 87, -99.99], 'cm')],
+    );
+    const check = arrivalChecks(infoOf(f)).find((c) => c.code === 'column.suspectCode')!;
+    expect(check.message).toContain('depth cm: -99.99');
+    const mend = check.mend!.run!;
+    const o = await run(mend.method, { [mend.role]: f }, mend.params);
+    expect(column(out(o), 'depth cm')).toEqual([0, 120, null, 87, null]);
+    expect(out(o).columns[0]!.unit).toBe('cm');
+    expect(column(f, 'depth cm')[2]).toBe(-99.99);
   });
 });
 

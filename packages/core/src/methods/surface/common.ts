@@ -1,5 +1,5 @@
 import { HelkError } from '../../errors';
-import { plural } from '../../data/arrival';
+import { codeChecks, plural } from '../../data/arrival';
 import { metresPerUnit } from '../../data/crs';
 import type { FeaturesInfo } from '../../data/dataset';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
@@ -41,6 +41,10 @@ export function surfaceChecks({ points }: Told, value: string): Check[] {
   return [
     ...planeChecks(points, 'A surface', 'points'),
     ...columnChecks(points, [value], 'value', true),
+    ...codeChecks(
+      points.columns.filter((c) => c.name === value),
+      'points',
+    ),
     ...(points.count < 3
       ? [
           {

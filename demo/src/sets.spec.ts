@@ -1,0 +1,78 @@
+import { featureCount, valueOf, type Features } from '@helk/core';
+import { setupNode } from '@helk/node';
+import { run } from '@helk/core/testing';
+import {
+  COVER,
+  makeLandCover,
+  makeLandscape,
+  makeParishes,
+  makePeat,
+  makeSightings,
+  makeShelters,
+  PEAT_CODE,
+  PEAT_TRUTH,
+} from './index';
+
+const column = (f: Features, name: string): (number | string | boolean | null)[] => {
+  const c = f.columns.find((x) => x.name === name)!;
+  return Array.from({ length: c.values.length }, (_, i) => valueOf(c, i));
+};
+
+describe('the sets of the landscape plan', () => {
+  const land = makeLandscape();
+  beforeAll(setupNode);
+
+  it('two land covers, alike in about four fifths, with slivers where they were drawn apart', async () => {
+    const [before, after] = [await makeLandCover(land, 1978), await makeLandCover(land, 2024)];
+    expect(new Set(column(before, 'class'))).toEqual(new Set(COVER));
+    expect(featureCount(after)).toBeGreaterThan(2 * featureCount(before));
+    const m = await run('features.changeMatrix', { before, after });
+    expect(m.figures['unchangedShare'] as number).toBeGreaterThan(0.7);
+    expect(m.figures['unchangedShare'] as number).toBeLessThan(0.85);
+    // Drawn without an invalid polygon.
+    expect(m.notes.some((n) => n.code === 'features.repaired')).toBeFalse();
+    expect((await run('features.overlay', { a: before, b: after })).figures['slivers']).toBeGreaterThan(0);
+    // The same again from the same seed.
+    expect([...(await makeLandCover(land, 1978)).xy]).toEqual([...before.xy]);
+  });
+  it('236 parishes with solar roofs that rise and divide west from east', async () => {
+    const p = await makeParishes(land);
+    expect(featureCount(p)).toBe(236);
+    expect(new Set(column(p, 'name')).size).toBe(236);
+    const mean = (name: string): number => (column(p, name) as number[]).reduce((s, v) => s + v, 0) / 236;
+    expect(mean('solar_1994')).toBeLessThan(mean('solar_2004'));
+    expect(mean('solar_2014')).toBeLessThan(mean('solar_2024'));
+  });
+  it('nine shelters, and sightings that rise in the south', () => {
+    expect(featureCount(makeShelters(land))).toBe(9);
+    const s = makeSightings(land);
+    expect(featureCount(s)).toBe(11_000);
+    const middle = land.grid.y - (land.grid.rows * land.grid.dy) / 2 - 1500;
+    const months = column(s, 'month') as number[];
+    const late = (south: boolean): number => {
+      const own = months.filter((_, i) => s.xy[2 * i + 1]! < middle === south);
+      return own.filter((m) => m >= 48).length / own.length;
+    };
+    expect(late(true)).toBeGreaterThan(0.6);
+    expect(Math.abs(late(false) - 0.5)).toBeLessThan(0.05);
+  });
+  it('peat probes with codes, true zeros, and the range they were drawn with', async () => {
+    const p = makePeat(land);
+    expect(featureCount(p)).toBe(214);
+    const depth = column(p, 'depth_cm') as number[];
+    expect(depth.filter((d) => d === PEAT_CODE).length).toBeGreaterThan(4);
+    expect(depth.filter((d) => d === 0).length).toBeGreaterThan(3);
+    const clean = await run(
+      'features.subset',
+      { features: p },
+      { where: `depth_cm != ${PEAT_CODE} && block != "B" && block != "C"` },
+    );
+    const v = await run(
+      'surface.variogram',
+      { points: clean.outputs[0]!.data },
+      { value: 'depth_cm', model: 'spherical', maxDistance: '3 km', lag: '250 m' },
+    );
+    expect(v.figures['range'] as number).toBeGreaterThan(0.5 * PEAT_TRUTH.range);
+    expect(v.figures['range'] as number).toBeLessThan(2 * PEAT_TRUTH.range);
+  });
+});
