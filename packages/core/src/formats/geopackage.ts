@@ -119,7 +119,11 @@ const isNumeric = (type: string): boolean =>
   /^(TINY|SMALL|MEDIUM|BIG)?INT|^INTEGER|^FLOAT|^DOUBLE|^REAL|^NUMERIC|^DECIMAL/i.test(type);
 
 /** Readers that collect a column's values row by row. */
-function collector(name: string, type: string): { add: (v: unknown) => void; column: () => Column } {
+function collector(
+  name: string,
+  type: string,
+  unit: string | null = null,
+): { add: (v: unknown) => void; column: () => Column } {
   const missing: number[] = [];
   const numbers: number[] = [];
   const texts: string[] = [];
@@ -145,7 +149,7 @@ function collector(name: string, type: string): { add: (v: unknown) => void; col
     column: () => {
       const gone = missing.includes(1) ? { missing: Uint8Array.from(missing) } : {};
       return numeric && !odd
-        ? { name, type: boolean ? 'boolean' : 'number', unit: null, values: Float64Array.from(numbers), ...gone }
+        ? { name, type: boolean ? 'boolean' : 'number', unit, values: Float64Array.from(numbers), ...gone }
         : { name, type: 'text', unit: null, values: texts, ...gone };
     },
   };
@@ -157,9 +161,32 @@ function columnsOf(db: SqliteFile, table: string): { name: string; type: string;
     .map((r) => ({ name: String(r['name']), type: String(r['type']), key: Number(r['pk']) > 0 }));
 }
 
+const UNIT = 'unit: ';
+
+/** Units of columns, where the schema extension describes them as we write them. */
+function unitsOf(db: SqliteFile, table: string): Map<string, string> {
+  const found = db.all("SELECT name FROM sqlite_master WHERE type = 'table' AND name = 'gpkg_data_columns'");
+  if (!found.length) return new Map();
+  const rows = db.all('SELECT column_name AS c, description AS d FROM gpkg_data_columns WHERE table_name = ?', table);
+  return new Map(
+    rows
+      .filter((r) => String(r['d'] ?? '').startsWith(UNIT))
+      .map((r) => [String(r['c']), String(r['d']).slice(UNIT.length, UNIT.length + 40)]),
+  );
+}
+
+/** Describes the units of columns by the schema extension (12-128r19, F.9). */
+function writeUnits(db: SqliteFile, table: string, columns: readonly Column[], names: readonly string[]): void {
+  const rows = columns.flatMap((c, k) =>
+    c.unit ? [[table, names[k], null, null, `${UNIT}${c.unit}`, null, null]] : [],
+  );
+  if (rows.length) db.run('INSERT INTO gpkg_data_columns VALUES (?, ?, ?, ?, ?, ?, ?)', rows);
+}
+
 function attributeTable(db: SqliteFile, table: string, label: string): Layer {
   const columns = columnsOf(db, table).filter((c) => !c.key);
-  const all = columns.map((c) => collector(c.name, c.type));
+  const units = unitsOf(db, table);
+  const all = columns.map((c) => collector(c.name, c.type, units.get(c.name)));
   for (const row of db.each(`SELECT ${columns.map((c) => quoted(c.name)).join(', ')} FROM ${quoted(table)}`))
     row.forEach((v, k) => all[k]!.add(v));
   return { name: label, data: { kind: 'table', columns: all.map((c) => c.column()) }, notes: [] };
@@ -207,10 +234,11 @@ function featureTable(db: SqliteFile, table: string, label: string, name: string
       code: 'features.mixed',
       message: `The table mixes ${[...kinds].map((k) => PLURAL[k]).join(' and ')}; each became a dataset of its own.`,
     });
+  const units = unitsOf(db, table);
   const wanted = kinds.size ? [...kinds] : (['point'] as GeometryType[]);
   return wanted.map((kind) => {
     const b = new FeaturesBuilder();
-    const all = columns.map((c) => collector(c.name, c.type));
+    const all = columns.map((c) => collector(c.name, c.type, units.get(c.name)));
     let i = 0;
     let empty = 0;
     let firstEmpty = 0;
@@ -280,6 +308,10 @@ export function writeGeoPackage(tables: readonly PackageTable[]): Uint8Array {
         'longitude/latitude coordinates in decimal degrees on the WGS 84 spheroid',
       ],
     ]);
+    if (tables.some((t) => t.data.columns.some((c) => c.unit)))
+      db.run('INSERT INTO gpkg_extensions VALUES (?, ?, ?, ?, ?)', [
+        ['gpkg_data_columns', null, 'gpkg_schema', 'http://www.geopackage.org/spec121/#extension_schema', 'read-write'],
+      ]);
     const used = new Set<string>();
     const systems = new Map<string, number>([[wgs84().proj4, 4326]]);
     for (const t of tables) {
@@ -315,6 +347,7 @@ function writeTable(db: SqliteFile, table: string, t: PackageTable, systems: Map
     db.run('INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id) VALUES (?, ?, ?, ?)', [
       [table, 'attributes', t.name, 0],
     ]);
+    writeUnits(db, table, data.columns, names);
     return;
   }
   const srs = systemFor(db, data.crs, systems);
@@ -331,6 +364,7 @@ function writeTable(db: SqliteFile, table: string, t: PackageTable, systems: Map
   db.run('INSERT INTO gpkg_geometry_columns VALUES (?, ?, ?, ?, ?, ?)', [
     [table, 'geom', type, srs, data.z ? 1 : 0, 0],
   ]);
+  writeUnits(db, table, data.columns, names);
   const boxes = featureBoxes(data);
   insert(db, table, ['geom', ...names], function* () {
     for (let i = 0; i < rows; i++) yield [blobOf(data, i, srs, boxes), ...data.columns.map((c) => stored(c, i))];
@@ -403,4 +437,5 @@ const SCHEMA = [
   `CREATE TABLE gpkg_contents (table_name TEXT NOT NULL PRIMARY KEY, data_type TEXT NOT NULL, identifier TEXT UNIQUE, description TEXT DEFAULT '', last_change DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')), min_x DOUBLE, min_y DOUBLE, max_x DOUBLE, max_y DOUBLE, srs_id INTEGER, CONSTRAINT fk_gc_r_srs_id FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys(srs_id))`,
   `CREATE TABLE gpkg_geometry_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, geometry_type_name TEXT NOT NULL, srs_id INTEGER NOT NULL, z TINYINT NOT NULL, m TINYINT NOT NULL, CONSTRAINT pk_geom_cols PRIMARY KEY (table_name, column_name), CONSTRAINT uk_gc_table_name UNIQUE (table_name), CONSTRAINT fk_gc_tn FOREIGN KEY (table_name) REFERENCES gpkg_contents(table_name), CONSTRAINT fk_gc_srs FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys (srs_id))`,
   `CREATE TABLE gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL, scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name))`,
+  `CREATE TABLE gpkg_data_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, name TEXT, title TEXT, description TEXT, mime_type TEXT, constraint_name TEXT, CONSTRAINT pk_gdc PRIMARY KEY (table_name, column_name), CONSTRAINT gdc_tn UNIQUE (table_name, name))`,
 ];

@@ -87,7 +87,7 @@ export function lossesOf(info: DatasetInfo, format: WriteFormat): string[] {
     if (info.columns.some((c) => c.type === 'text'))
       out.push('Texts have at most 254 bytes; empty and missing ones cannot be told apart.');
   }
-  if (units && format !== 'xlsx' && format !== 'dxf') out.push('Units of columns are not written.');
+  if (units && !['xlsx', 'dxf', 'geopackage'].includes(format)) out.push('Units of columns are not written.');
   if (truths && ['kml', 'kmz'].includes(format)) out.push('Yes and no become the texts true and false.');
   if (format === 'xlsx' && rows > MOST_SHEET_ROWS)
     out.push(`A sheet holds ${MOST_SHEET_ROWS} rows; the other ${rows - MOST_SHEET_ROWS} are left out.`);

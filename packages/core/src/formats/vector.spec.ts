@@ -186,11 +186,12 @@ describe('a round trip', () => {
     const bytes = writeGeoPackage([
       { name: 'a b', data: made('polygon', 1, crsOfCode(32627), false) },
       { name: 'a-b', data: made('line', 2, wgs84(), false) },
-      { name: 'gpkg', data: { kind: 'table', columns: [numberColumn('v', [1, NaN])] } },
+      { name: 'gpkg', data: { kind: 'table', columns: [numberColumn('v', [1, NaN], 'cm')] } },
     ]);
     const { layers } = await readFile('all.gpkg', bytes);
     expect(layers.map((l) => l.name)).toEqual(['a b', 'a-b', 'gpkg']);
     expect(values(layers[2]!.data as Table, 'v')).toEqual([1, null]);
+    expect((layers[2]!.data as Table).columns[0]!.unit).toBe('cm');
   });
   it('a drawing holds every part, letters beyond ASCII by their code', async () => {
     const dxf = new TextDecoder().decode(await writeDataset(made('polygon', 2, crsOfCode(32627), false), 'dxf'));

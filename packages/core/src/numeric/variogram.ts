@@ -54,7 +54,8 @@ export function empiricalVariogram(
   maxDistance: number,
   direction?: { azimuth: number; tolerance: number },
 ): Lag[] {
-  const k = Math.max(1, Math.ceil(maxDistance / lag - 1e-9));
+  // A rounded lag leaves no sliver of a last one; what lies beyond the last belongs to it.
+  const k = Math.max(1, Math.ceil(maxDistance / lag - 0.02));
   const sum = new Float64Array(k);
   const far = new Float64Array(k);
   const pairs = new Float64Array(k);

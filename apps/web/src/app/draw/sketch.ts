@@ -56,6 +56,12 @@ export class Sketch {
     this.wish.set(null);
   }
 
+  constructor() {
+    addEventListener('keydown', (e) => {
+      if (e.key === 'Escape' && this.wish()) this.cancel();
+    });
+  }
+
   /** Lets a map be drawn on while there is a wish. To be called where effects may be made. */
   attach(map: () => OlMap | null): void {
     const css = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();

@@ -44,9 +44,9 @@ const WIDTH = 128;
                 [title]="c.name + (c.unit ? ', ' + unit(c.unit) : '')"
                 [attr.data-testid]="'column-' + c.name"
               >
-                <span class="truncate font-[550] text-ink">{{ c.name }}</span>
+                <span class="truncate flex-none max-w-full font-[550] text-ink">{{ c.name }}</span>
                 @if (c.unit) {
-                  <span class="truncate num text-[11px]">{{ unit(c.unit) }}</span>
+                  <span class="truncate min-w-0 num text-[11px]">{{ unit(c.unit) }}</span>
                 }
                 @if (sort().column === c.name) {
                   <span aria-hidden="true">{{ sort().down ? '↓' : '↑' }}</span>

@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
-import { BenchStore } from '../state/bench.store';
+import { BenchStore, type Pane } from '../state/bench.store';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { threadsOf, titleOf, type LedgerRow } from '../state/threads';
 import { DatasetMenu } from './dataset-menu';
@@ -73,7 +73,7 @@ import { DatasetMenu } from './dataset-menu';
               <button
                 class="flex items-center gap-2.5 min-w-0 flex-1 h-full text-left"
                 (click)="pick(r)"
-                (dblclick)="bench.showBeside(r.item.id)"
+                (dblclick)="beside(r.item.id)"
                 [attr.aria-label]="r.title"
                 [attr.data-testid]="'row-' + r.title"
                 [title]="r.title"
@@ -235,12 +235,25 @@ export class Ledger {
       for (const d of r.row.items) this.bench.show(d.id, pane, true);
       return;
     }
+    // The second of two clicks must not forget what the first replaced.
+    if (performance.now() - this.clicked > 600) this.before = this.bench.panes();
+    this.clicked = performance.now();
     const here = this.bench
       .panes()
       .find((p) => p.id === this.bench.activePane())
       ?.layers.some((l) => l.dataset === r.item.id);
     if (here) this.bench.select(r.item.id);
     else this.bench.show(r.item.id, this.bench.activePane(), false);
+  }
+
+  private before: Pane[] | null = null;
+  private clicked = -Infinity;
+
+  /** Beside what stood there before the first of the two clicks, which showed it in its place. */
+  protected beside(id: string): void {
+    const was = this.before;
+    if (was && !was.some((p) => p.layers.some((l) => l.dataset === id))) this.bench.set({ panes: was });
+    this.bench.showBeside(id);
   }
 
   protected toggle(key: string): void {

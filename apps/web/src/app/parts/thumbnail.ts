@@ -99,7 +99,7 @@ export class Thumbnail {
     );
     paint(() => {
       g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
-      const look: VectorStyle = { ...PLAIN_VECTOR, colour: '#0f5c6e', ...vectorLook(item) };
+      const look: VectorStyle = { ...PLAIN_VECTOR, colour: '#2d88a6', ...vectorLook(item) };
       const symbols = symbolsOf({ ...look, label: null }, f);
       const solid = look.by.kind !== 'one';
       // The feature of each ring, for its colour.

@@ -80,9 +80,7 @@ import { ProjectStore, summaryOf } from '../state/project.store';
               >
             }
           </div>
-          <p class="text-[12.5px] text-ink-2">
-            Features and tables, each in its own system; units of columns are not written.
-          </p>
+          <p class="text-[12.5px] text-ink-2">Features and tables, each in its own system.</p>
         } @else {
           <h2 class="voice text-[19px]">
             {{ kind === 'new' ? 'What is the new project called?' : 'What should it be called?' }}

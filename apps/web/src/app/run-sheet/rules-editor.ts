@@ -209,7 +209,7 @@ export class RulesEditor {
     ].join('; '),
   );
   protected readonly counts = computed(() => {
-    const two = clashes(this.parsed()?.rules ?? []).flat();
+    const two = clashes(this.parsed()?.rules ?? [], this.facts()?.values !== undefined).flat();
     return this.rows().map((r) => {
       const [a, b] = [numberOf(r.from), r.to.trim() === '' ? numberOf(r.from) : numberOf(r.to)];
       if (a !== a || b !== b) return { text: 'write a value, or from and to', clash: false };

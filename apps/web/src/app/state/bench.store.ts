@@ -182,7 +182,12 @@ export const BenchStore = signalStore(
     /** Puts a dataset into a pane: rasters take the place of rasters of the same pane, unless added on purpose. */
     const show = (id: string, pane: number, add: boolean): void => {
       const d = project.datasetEntityMap()[id];
-      if (!d || d.info.kind === 'table') return;
+      if (!d) return;
+      // A table has no picture; it is read in the evidence.
+      if (d.info.kind === 'table') {
+        patchState(s, { selected: id, evidence: true });
+        return;
+      }
       change(pane, (p) => {
         const rest = p.layers.filter((l) => l.dataset !== id);
         const kept = add || d.info.kind === 'features' ? rest : rest.filter((l) => !l.raster);

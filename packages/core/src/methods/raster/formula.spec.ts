@@ -122,12 +122,22 @@ describe('recode', () => {
     expect(await cells('1..3 = missing; * = 4 other')).toEqual([M, M, M, 4, 4, 4, 4, M]);
   });
   it('counts forgotten values and clashes, and says so before and after', async () => {
-    const o = await run('raster.recode', { raster: r }, { rules: '1..3 = 1 low; 3..4 = 2 high; 6..7 = 3 top' });
+    const whole = { ...r, bands: [{ ...r.bands[0]!, storedType: 'uint8' as const }] };
+    const o = await run('raster.recode', { raster: whole }, { rules: '1..3 = 1 low; 3..4 = 2 high; 6..7 = 3 top' });
     expect(o.figures).toEqual({ uncoveredValues: 1, uncoveredCells: 1, clashes: 1 });
     expect(o.notes.map((n) => n.code)).toEqual(['recode.clash', 'recode.forgotten', 'recode.uncovered']);
     const band = (o.outputs[0]!.data as Raster).bands[0]!;
     expect(band.cells[2]).toBe(1);
     expect(band.classes?.map((c) => `${c.value} ${c.label}`)).toEqual(['1 low', '2 high', '3 top']);
+  });
+  it('a common end of two measures is no clash; of two classes it is', async () => {
+    const rules = '1..3.5 = 1 low; 3.5..8 = 2 high';
+    const codes = async (storedType: 'float32' | 'uint8'): Promise<string[]> => {
+      const band = { ...r.bands[0]!, storedType };
+      return (await run('raster.recode', { raster: { ...r, bands: [band] } }, { rules })).notes.map((n) => n.code);
+    };
+    expect(await codes('float32')).toEqual([]);
+    expect(await codes('uint8')).toEqual(['recode.clash']);
   });
   it('refuses rules it cannot read, naming them', async () => {
     for (const rules of ['1..', '5..1 = 2', 'x = 2', '1 = keep', ';'])

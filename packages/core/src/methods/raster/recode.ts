@@ -83,12 +83,19 @@ export function parseRules(text: string): Recode {
   return { rules, rest };
 }
 
-/** Pairs of rules with different results that claim the same value, inside their intervals rather than at a shared end. */
-export function clashes(rules: RecodeRule[]): [RecodeRule, RecodeRule][] {
+/**
+ * Pairs of rules with different results that claim the same value.
+ *
+ * @param ends whether a common end counts: it does among whole numbers, hardly among measures
+ */
+export function clashes(rules: RecodeRule[], ends = true): [RecodeRule, RecodeRule][] {
   const out: [RecodeRule, RecodeRule][] = [];
   rules.forEach((a, i) => {
     for (const b of rules.slice(i + 1)) {
-      if (a.value !== b.value && Math.max(a.from, b.from) <= Math.min(a.to, b.to)) out.push([a, b]);
+      const from = Math.max(a.from, b.from);
+      const to = Math.min(a.to, b.to);
+      if (a.value !== b.value && (ends || a.from === a.to || b.from === b.to ? from <= to : from < to))
+        out.push([a, b]);
     }
   });
   return out;
@@ -119,7 +126,8 @@ export const recode = defineMethod({
   },
   checks: ({ raster }, p): Check[] => {
     const { rules, rest } = parseRules(p.rules);
-    const checks: Check[] = clashes(rules).map(([a, b]) => ({
+    const whole = /int/.test(raster.bands[0]!.storedType);
+    const checks: Check[] = clashes(rules, whole).map(([a, b]) => ({
       level: 'look',
       code: 'recode.clash',
       about: 'rules',
@@ -157,7 +165,6 @@ export const recode = defineMethod({
       const sorted = [...rules].sort((a, b) => a.from - b.from);
       let reach = sorted[0]!.to;
       for (const r of sorted.slice(1)) {
-        const whole = /int/.test(raster.bands[0]!.storedType);
         if (r.from > reach && !(whole && r.from <= reach + 1))
           checks.push({
             level: 'look',

@@ -1,0 +1,209 @@
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs (after ./helk start has built).
+import { chromium } from '@playwright/test';
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+const root = join(import.meta.dirname, '..');
+const port = 4788;
+const data = mkdtempSync(join(tmpdir(), 'helk-pictures-'));
+const server = spawn(process.execPath, ['dist/server/main.js'], {
+  cwd: root,
+  env: { ...process.env, HELK_ROOT: root, HELK_PORT: String(port), HELK_DATA: data },
+  stdio: ['ignore', 'pipe', 'inherit'],
+});
+await new Promise((r) => server.stdout.on('data', (d) => d.toString().includes('Helk is at') && r()));
+const browser = await chromium.launch({
+  executablePath: process.env.CHROME_BIN ?? '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+});
+const page = await (
+  await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' })
+).newPage();
+const wait = (ms) => page.waitForTimeout(ms);
+const shot = async (name, ms = 1200) => {
+  await wait(ms);
+  await page.screenshot({ path: join(root, 'docs/screenshots', `${name}.png`) });
+};
+const row = (name) => page.getByTestId(`row-${name}`).first();
+const ask = async (text) => {
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Ask for a method' }).fill(text);
+  await wait(200);
+  await page.keyboard.press('Enter');
+  await page.getByTestId('run-sheet').waitFor();
+  await wait(500);
+};
+const run = async () => {
+  await page.getByTestId('run').click();
+  await page.locator('[data-testid=run-result][data-state=done]').waitFor({ timeout: 90_000 });
+  await wait(600);
+};
+const closeSheet = () => page.getByRole('button', { name: 'Close the run sheet' }).click();
+const takeOut = async (pane, name) =>
+  page
+    .getByTestId(`pane-${pane}`)
+    .getByRole('button', { name: `Take ${name} out of the pane` })
+    .click();
+
+try {
+  await page.goto(`http://127.0.0.1:${port}/`);
+  await page.getByTestId('row-Filled').first().waitFor();
+  await shot('open', 2500);
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Ask for a method' }).fill('where does water');
+  await shot('ask', 500);
+  await page.keyboard.press('Escape');
+
+  await row('Gaps filled').click();
+  await wait(900);
+  await row('Filled').dblclick();
+  await wait(1200);
+  await page.getByTestId('evidence').getByRole('button', { name: 'no. 1', exact: false }).first().click();
+  await shot('filled', 2000);
+
+  await row('Filled').click();
+  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+  await ask('how steep');
+  await run();
+  await closeSheet();
+  await shot('slope', 1500);
+  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+
+  await row('Filled').click();
+  await ask('where are the streams');
+  await page.getByTestId('threshold-slider').fill('420');
+  await shot('run-sheet', 1800);
+  await run();
+  await ask('do derived and mapped streams agree');
+  await run();
+  await closeSheet();
+  await shot('watershed', 1500);
+
+  await row('Filled').click();
+  for (const name of ['Streams', 'Partings', 'veyra-gauge', 'Watersheds'])
+    await takeOut(1, name).catch(() => undefined);
+  await ask('contours');
+  await page.getByLabel('Interval').fill('25');
+  await run();
+  await closeSheet();
+  for (let k = 0; k < 2; k++) {
+    await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
+    await wait(300);
+  }
+  await shot('contours', 1800);
+  await row('Filled').click();
+  await ask('profile');
+  await page.getByTestId('input-line').selectOption({ label: 'veyra-ridge-path' });
+  await run();
+  await closeSheet();
+  await row('veyra-ridge-path').click();
+  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+  await row('Profile').click();
+  await wait(600);
+  const box = await page.getByTestId('profile-chart').boundingBox();
+  await page.mouse.move(box.x + box.width * 0.4, box.y + 60);
+  await page.mouse.move(box.x + box.width * 0.46, box.y + 60);
+  await shot('profile', 1200);
+
+  await row('Filled').click();
+  await takeOut(1, 'Contours').catch(() => undefined);
+  await takeOut(1, 'veyra-ridge-path').catch(() => undefined);
+  await ask('recode');
+  const rule = async (k, from, to, name) => {
+    await page.getByRole('button', { name: 'Add a rule' }).click();
+    await page.getByLabel(`From, rule ${k}`).fill(from);
+    await page.getByLabel(`To, rule ${k}`).fill(to);
+    await page.getByLabel(`Name, rule ${k}`).fill(name);
+  };
+  await rule(1, '0', '60', 'meadow');
+  await rule(2, '60', '180', 'conifer');
+  await rule(3, '220', '900', 'moor');
+  await shot('recode', 900);
+  await closeSheet();
+
+  await row('veyra-land-cover-2024').click();
+  await ask('what became what');
+  await page.getByTestId('input-before').selectOption({ label: 'veyra-land-cover-1978' });
+  await page.getByTestId('input-after').selectOption({ label: 'veyra-land-cover-2024' });
+  await run();
+  await closeSheet();
+  await takeOut(1, 'veyra-land-cover-2024').catch(() => undefined);
+  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+  const edge = await page.getByRole('separator', { name: 'Height of the evidence' }).boundingBox();
+  await page.mouse.move(edge.x + 200, edge.y + 3);
+  await page.mouse.down();
+  await page.mouse.move(edge.x + 200, edge.y - 77, { steps: 4 });
+  await page.mouse.up();
+  await page.getByRole('button', { name: /^arable to meadow/ }).click();
+  await shot('change', 1500);
+  await takeOut(1, 'Overlay').catch(() => undefined);
+
+  await row('veyra-parishes').click();
+  await page.getByTestId('pane-1').getByRole('button', { name: 'veyra-parishes', exact: true }).click();
+  await page.getByRole('radio', { name: 'classes' }).click();
+  await page.getByLabel('Column to colour by').selectOption('solar_2024');
+  await page.getByLabel('Label formula').click();
+  await page.keyboard.type('name + "\\n" + text(solar_2024, 0)');
+  await shot('parishes', 1500);
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('Escape');
+  await wait(300);
+  await page.getByTestId('pick-bar').getByRole('button', { name: 'Pick by a box' }).click();
+  await page.mouse.click(560, 200);
+  await page.mouse.move(740, 330);
+  await page.mouse.click(740, 330);
+  await shot('picked', 1200);
+  await takeOut(1, 'veyra-parishes').catch(() => undefined);
+
+  await row('veyra-peat-probes').click();
+  await ask('how alike are near places');
+  await page.getByLabel('Values').selectOption('depth_cm');
+  await page.getByRole('button', { name: /missing in a copy/ }).click();
+  await wait(1500);
+  await run();
+  await row('With column').click();
+  await ask('kriging');
+  await page.getByLabel('Values').selectOption('depth_cm');
+  await run();
+  await closeSheet();
+  if (await page.getByTestId('pane-2').count())
+    await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await row('Kriging').click();
+  await wait(500);
+  await row('Standard error').dblclick();
+  await wait(600);
+  await page.getByTestId('pane-2').getByRole('button', { name: 'All of it' }).click();
+  await row('Variogram').click();
+  await shot('surfaces', 2000);
+
+  await page.getByTestId('stage-gather').click();
+  const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
+  await bring.nth(0).waitFor();
+  await shot('gather', 800);
+  await bring.nth(0).click();
+  await page.getByTestId('review-row-0').waitFor({ timeout: 60_000 });
+  await bring.nth(1).click();
+  await page.getByTestId('review-row-1').waitFor();
+  await page.getByLabel('Factor for all').fill('-1000');
+  await shot('review', 600);
+  await page.getByRole('button', { name: 'Leave them' }).click();
+  await page.getByTestId('stage-ledger').click();
+  await page.getByRole('button', { name: 'Dark paper' }).click();
+  await shot('dark', 2000);
+} finally {
+  await browser.close();
+  server.kill('SIGTERM');
+  await new Promise((r) => setTimeout(r, 500));
+  rmSync(data, { recursive: true, force: true });
+}
