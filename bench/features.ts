@@ -51,10 +51,7 @@ function points(n: number, size: number): Features {
   const r = new Random(5);
   const b = new FeaturesBuilder();
   for (let i = 0; i < n; i++) {
-    b.coordinate(size * r.uniform(), size * r.uniform());
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(size * r.uniform(), size * r.uniform());
   }
   return b.build('point', crs, [
     numberColumn(

@@ -75,10 +75,7 @@ export function makeGauge(land: Landscape): Features {
   const [x, y] = place(land, cells[Math.max(0, cells.length - 8)]!);
   const b = new FeaturesBuilder();
   // Read off a map, so a little beside the water.
-  b.coordinate(x + 42, y - 35);
-  b.endRing();
-  b.endPart();
-  b.endFeature();
+  b.point(x + 42, y - 35);
   return b.build('point', crsOfCode(32627), [textColumn('name', ['Gauge at the town'])]);
 }
 

@@ -53,10 +53,7 @@ export function makePeat(land: Landscape, seed = SEED): Features {
   const skipped = depth.map(() => random.uniform() < 0.06);
   const b = new FeaturesBuilder();
   for (const [x, y] of places) {
-    b.coordinate(Math.round(x * 10) / 10, Math.round(y * 10) / 10);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(Math.round(x * 10) / 10, Math.round(y * 10) / 10);
   }
   return b.build('point', grid.crs, [
     numberColumn(

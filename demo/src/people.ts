@@ -221,10 +221,7 @@ function largestPart(labels: Int32Array, width: number, height: number): void {
 function pointsOf(land: Landscape, places: [number, number][], columns: Features['columns']): Features {
   const b = new FeaturesBuilder();
   for (const [x, y] of places) {
-    b.coordinate(x, y);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(x, y);
   }
   return b.build('point', land.grid.crs, columns);
 }

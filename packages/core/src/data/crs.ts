@@ -1,5 +1,6 @@
 import proj4 from 'proj4';
 import { HelkError } from '../errors';
+import { unitFactor, type Quantity } from './quantity';
 
 /** A coordinate reference system that describes itself: it travels with the data, no catalogue is needed to use it. */
 export interface Crs {
@@ -193,6 +194,12 @@ export function suggestUtm(lon: number, lat: number): Crs {
 export function metresPerUnit(crs: Crs): number {
   if (crs.geographic) return NaN;
   return crs.unit === 'us-ft' ? 1200 / 3937 : crs.unit === 'ft' ? 0.3048 : 1;
+}
+
+/** A cell size in the units of a system; a bare number is in them already. */
+export function cellInUnits(size: Quantity, crs: Crs | null): number {
+  if (!size.unit) return size.value;
+  return (size.value * (unitFactor(size.unit) ?? 1)) / (crs && !crs.geographic ? metresPerUnit(crs) : 1);
 }
 
 export function sameCrs(a: Crs | null, b: Crs | null): boolean {

@@ -63,6 +63,13 @@ export class FeaturesBuilder {
   endFeature(): void {
     this.features.push(this.parts.length - 1);
   }
+  /** A whole feature of one point. */
+  point(x: number, y: number, z?: number): void {
+    this.coordinate(x, y, z);
+    this.endRing();
+    this.endPart();
+    this.endFeature();
+  }
   /** Parts so far. */
   get partCount(): number {
     return this.parts.length - 1;

@@ -1,6 +1,6 @@
 import { HelkError } from '../errors';
 import { parseCrs, wgs84, type Crs } from '../data/crs';
-import type { Features } from '../data/features';
+import { featureCount, takeFeatures, type Features } from '../data/features';
 import type { Note } from '../method/job';
 import { writeGeoJson, layersOf, type Feature } from './geojson';
 import { baseName, type FileFormat } from './reader';
@@ -78,7 +78,14 @@ async function walk(bytes: Uint8Array, most: number): Promise<void> {
 }
 
 /** Features as FlatGeobuf with a spatial index, in their own coordinates where the system has an EPSG code. */
-export async function writeFlatGeobuf(f: Features): Promise<Uint8Array> {
+export async function writeFlatGeobuf(all: Features): Promise<Uint8Array> {
+  // The format orders features by place, and the package has no room for those without one.
+  const rows = Array.from({ length: featureCount(all) }, (_, i) => i).filter(
+    (i) => all.featureOffsets[i] !== all.featureOffsets[i + 1],
+  );
+  if (!rows.length)
+    throw new HelkError('export.unsupported', 'FlatGeobuf cannot hold a set without any geometry.', 'as');
+  const f = rows.length < featureCount(all) ? takeFeatures(all, rows) : all;
   const { serialize } = await import('flatgeobuf/lib/mjs/geojson.js');
   const code = f.crs?.code ? Number(f.crs.code.slice(5)) : 0;
   const tree = JSON.parse(writeGeoJson(f, code > 0)) as Parameters<typeof serialize>[0];

@@ -72,6 +72,7 @@ export function lossesOf(info: DatasetInfo, format: WriteFormat): string[] {
       out.push(`Coordinates become longitude and latitude (WGS 84), from ${info.crs.code ?? info.crs.name}.`);
     if (['csv', 'tsv', 'xlsx', 'dxf'].includes(format) && info.crs)
       out.push(`The coordinate system (${info.crs.code ?? info.crs.name}) is not written into the file.`);
+    if (format === 'flatgeobuf') out.push('Features without a geometry are left out.');
     if (format === 'flatgeobuf' && info.crs && !info.crs.code)
       out.push('The coordinate system has no code; coordinates become longitude and latitude.');
     if (format === 'dxf') out.push('Columns are left out, but for the first text, which names the layers.');

@@ -182,6 +182,12 @@ describe('a round trip', () => {
     expect(csv.split('\r\n')[0]).toBe('x,y,text,number');
     expect(lossesOf(infoOf(made('line', 1, null, false)), 'csv')[0]).toContain('outlines of the lines');
   });
+  it('FlatGeobuf leaves out what has no place, and says so', async () => {
+    const f = (await read('areas.gpkg')).data as Features;
+    expect(lossesOf(infoOf(f), 'flatgeobuf').join(' ')).toContain('without a geometry');
+    const back = (await readFile('x.fgb', await writeDataset(f, 'flatgeobuf'))).layers[0]!.data as Features;
+    expect(featureCount(back)).toBe(2);
+  });
   it('several results stand in one GeoPackage, tables among them, names told apart', async () => {
     const bytes = writeGeoPackage([
       { name: 'a b', data: made('polygon', 1, crsOfCode(32627), false) },

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { colouredClasses, formatNumber, type RasterInfo } from '@helk/core';
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
-import { saveText } from '../parts/save';
+import { chosenFile, saveText } from '../parts/save';
 import { ProjectStore } from '../state/project.store';
 
 /** Names and colours of a raster's classes; they belong to the dataset, so every pane shows the change. */
@@ -72,8 +72,7 @@ export class ClassEditor {
   }
 
   protected async load(field: HTMLInputElement): Promise<void> {
-    const file = field.files?.[0];
-    field.value = '';
+    const file = chosenFile(field);
     if (!file) return;
     await this.store.guarded(async () => {
       const all = readClassTable(await file.text());

@@ -14,7 +14,7 @@ import {
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
 import { rampColours } from '@helk/core/render/symbols';
 import { FormulaField } from '../parts/formula-field';
-import { saveText } from '../parts/save';
+import { chosenFile, saveText } from '../parts/save';
 import { BenchStore, type Layer } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
@@ -405,8 +405,7 @@ export class VectorEditor {
   }
 
   protected async load(field: HTMLInputElement): Promise<void> {
-    const file = field.files?.[0];
-    field.value = '';
+    const file = chosenFile(field);
     if (!file) return;
     await this.project.guarded(async () => {
       const all = readClassTable(await file.text());

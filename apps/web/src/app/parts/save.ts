@@ -8,3 +8,10 @@ export function saveBlob(blob: Blob, name: string): void {
 }
 
 export const saveText = (text: string, name: string, type: string): void => saveBlob(new Blob([text], { type }), name);
+
+/** The file somebody chose in a field, which is emptied so that the same one can be chosen again. */
+export function chosenFile(field: HTMLInputElement): File | undefined {
+  const file = field.files?.[0];
+  field.value = '';
+  return file;
+}

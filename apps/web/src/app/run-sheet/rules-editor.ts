@@ -22,7 +22,7 @@ import {
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
 import { clashes, parseRules, type Recode } from '@helk/core/methods/raster/recode';
 import { ICONS } from '../parts/icons';
-import { saveText } from '../parts/save';
+import { chosenFile, saveText } from '../parts/save';
 import { ProjectStore } from '../state/project.store';
 
 interface Row {
@@ -385,8 +385,7 @@ export class RulesEditor {
   }
 
   protected async load(field: HTMLInputElement): Promise<void> {
-    const file = field.files?.[0];
-    field.value = '';
+    const file = chosenFile(field);
     if (!file) return;
     await this.store.guarded(async () => {
       const all = readClassTable(await file.text());

@@ -23,10 +23,7 @@ const UTM = crsOfCode(32627);
 function areas(rings: [number, number][][], columns: Column[] = [], crs = UTM): Features {
   const b = new FeaturesBuilder();
   for (const r of rings) {
-    for (const [x, y] of [...r, r[0]!]) b.coordinate(x, y);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    for (const [x, y] of [...r, r[0]!]) b.point(x, y);
   }
   return b.build('polygon', crs, columns);
 }
@@ -39,10 +36,7 @@ const box = (x: number, y: number, w: number, h = w): [number, number][] => [
 function points(places: [number, number][], columns: Column[] = [], crs = UTM): Features {
   const b = new FeaturesBuilder();
   for (const [x, y] of places) {
-    b.coordinate(x, y);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(x, y);
   }
   return b.build('point', crs, columns);
 }

@@ -1,8 +1,7 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { metresPerUnit } from '../../data/crs';
+import { cellInUnits, metresPerUnit } from '../../data/crs';
 import { featureCount, featuresExtent, featuresIn, takeFeatures, type Features } from '../../data/features';
-import { unitFactor } from '../../data/quantity';
 import { MISSING_CLASS, type Band, type Grid } from '../../data/raster';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { cellSize, column } from '../../method/params';
@@ -107,8 +106,7 @@ export const fromFeatures = defineMethod({
 function gridOver(f: Features, q: { value: number; unit: string }): Grid {
   const e = featuresExtent(f);
   if (!e) throw new HelkError('method.input', 'There is no feature with a place.', 'features');
-  const m = f.crs && !f.crs.geographic ? metresPerUnit(f.crs) : 1;
-  const size = q.unit ? (q.value * (unitFactor(q.unit) ?? 1)) / m : q.value;
+  const size = cellInUnits(q, f.crs);
   const x = Math.floor(e[0] / size) * size;
   const y = Math.ceil(e[3] / size) * size;
   const columns = Math.max(1, Math.ceil((e[2] - x) / size));

@@ -1,13 +1,13 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { metresPerUnit, sameCrs, transformer } from '../../data/crs';
+import { metresPerUnit } from '../../data/crs';
 import { featureCount } from '../../data/features';
 import { unitFactor } from '../../data/quantity';
-import { cellMetres, firstBand, metresPerDegree, missingOf } from '../../data/raster';
+import { cellMetres, firstBand, metresPerDegree } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { quantity } from '../../method/params';
-import { resampleRow } from '../../numeric/resample';
+import { valuesAt } from './sample';
 
 const MOST_POINTS = 2_000_000;
 
@@ -94,31 +94,7 @@ export const profile = defineMethod({
     const columns = rasters.map((r, k) => {
       job.progress(k / rasters.length, 'reading values');
       const band = firstBand(r);
-      const g = r.grid;
-      const t = crs && g.crs && !sameCrs(crs, g.crs) ? transformer(crs, g.crs) : null;
-      const u = new Float64Array(n);
-      const v = new Float64Array(n);
-      const out = [0, 0];
-      for (let i = 0; i < n; i++) {
-        if (t) t(xs[i]!, ys[i]!, out);
-        else [out[0], out[1]] = [xs[i]!, ys[i]!];
-        u[i] = (out[0]! - g.x) / g.dx;
-        v[i] = (g.y - out[1]!) / g.dy;
-      }
-      const values = new Float64Array(n);
-      const missing = missingOf(band);
-      resampleRow(
-        { cells: band.cells, width: g.columns, height: g.rows, missing },
-        band.kind === 'category' ? 'nearest' : 'bilinear',
-        u,
-        v,
-        values,
-        0,
-        n,
-        0.5,
-        0.5,
-      );
-      for (let i = 0; i < n; i++) if (values[i] === missing) values[i] = NaN;
+      const { values } = valuesAt(band, r.grid, { crs, x: xs, y: ys }, 'bilinear');
       let name = band.name;
       for (let m = 2; names.has(name); m++) name = `${band.name} ${m}`;
       names.add(name);

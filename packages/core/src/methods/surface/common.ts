@@ -1,9 +1,9 @@
 import { HelkError } from '../../errors';
 import { codeChecks, plural } from '../../data/arrival';
-import { metresPerUnit } from '../../data/crs';
+import { cellInUnits, metresPerUnit } from '../../data/crs';
 import type { FeaturesInfo } from '../../data/dataset';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
-import { unitFactor, type Quantity } from '../../data/quantity';
+import type { Quantity } from '../../data/quantity';
 import { cellCount, measureRaster, type Grid, type Raster } from '../../data/raster';
 import { input, type Check, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
@@ -89,24 +89,19 @@ export function estimateGrid(
   perCell: number,
 ): { cells: number; bytes: number; seconds: number } {
   if (!points.extent || p.cellSize === 'auto') return { cells: 0, bytes: 0, seconds: 0 };
-  const size = cellUnits(p.cellSize, points.crs);
+  const size = cellInUnits(p.cellSize, points.crs);
   const cells =
     Math.ceil((points.extent[2] - points.extent[0]) / size + 4) *
     Math.ceil((points.extent[3] - points.extent[1]) / size + 4);
   return { cells, bytes: cells * 16 + points.count * 100, seconds: cells * perCell };
 }
 
-const cellUnits = (q: Quantity, crs: Features['crs']): number => {
-  const m = crs && !crs.geographic ? metresPerUnit(crs) : 1;
-  return q.unit ? (q.value * (unitFactor(q.unit) ?? 1)) / m : q.value;
-};
-
 const MOST_CELLS = 400_000_000;
 
 /** The grid of a surface: the same for the same points, cell size and bounds, whatever the method. */
 export function gridFor(points: Features, p: { cellSize: Quantity | 'auto'; bounds?: Bounds | undefined }): Grid {
   if (p.cellSize === 'auto') throw new HelkError('method.parameter', 'cellSize: give a cell size.', 'cellSize');
-  const size = cellUnits(p.cellSize, points.crs);
+  const size = cellInUnits(p.cellSize, points.crs);
   let box = p.bounds;
   if (!box) {
     const e = featuresExtent(points);

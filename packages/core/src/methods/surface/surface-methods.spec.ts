@@ -16,20 +16,14 @@ const UTM = crsOfCode(32631);
 function points(x: ArrayLike<number>, y: ArrayLike<number>, columns: Column[], crs = UTM): Features {
   const b = new FeaturesBuilder();
   for (let i = 0; i < x.length; i++) {
-    b.coordinate(x[i]!, y[i]!);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(x[i]!, y[i]!);
   }
   return b.build('point', crs, columns);
 }
 function polygons(rings: number[][][], columns: Column[] = [], crs = crsOfCode(32627)): Features {
   const b = new FeaturesBuilder();
   for (const r of rings) {
-    for (const [x, y] of r) b.coordinate(x!, y!);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    for (const [x, y] of r) b.point(x!, y!);
   }
   return b.build('polygon', crs, columns);
 }

@@ -190,10 +190,7 @@ export const validate = defineMethod({
     };
     const b = new FeaturesBuilder();
     for (let i = 0; i < n; i++) {
-      b.coordinate(s.x[i]!, s.y[i]!);
-      b.endRing();
-      b.endPart();
-      b.endFeature();
+      b.point(s.x[i]!, s.y[i]!);
     }
     const residuals = b.build('point', points.crs, [
       ...points.columns.filter((c) => c.name !== p.value).map((c) => takeColumn(c, s.rows)),

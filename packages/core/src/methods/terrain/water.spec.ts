@@ -24,10 +24,7 @@ function land(seed: number, w: number, h: number, gaps = 0.04): Float32Array {
 const point = (...xy: number[]): Features => {
   const b = new FeaturesBuilder();
   for (let i = 0; i < xy.length; i += 2) {
-    b.coordinate(xy[i]!, xy[i + 1]!);
-    b.endRing();
-    b.endPart();
-    b.endFeature();
+    b.point(xy[i]!, xy[i + 1]!);
   }
   return b.build('point', utm27(), []);
 };
@@ -329,10 +326,7 @@ describe('stream agreement', () => {
   const line = (...parts: number[][]): Features => {
     const b = new FeaturesBuilder();
     for (const p of parts) {
-      for (let i = 0; i < p.length; i += 2) b.coordinate(400000 + p[i]!, 6450000 + p[i + 1]!);
-      b.endRing();
-      b.endPart();
-      b.endFeature();
+      for (let i = 0; i < p.length; i += 2) b.point(400000 + p[i]!, 6450000 + p[i + 1]!);
     }
     return b.build('line', utm27(), []);
   };
