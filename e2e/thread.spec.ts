@@ -82,7 +82,10 @@ test('colours, classes, light, missing cells and swipe are drawn at once, withou
   await expect.poll(() => isPainted(page, 1)).toBe(true);
   await page.getByTestId('row-Filled').click();
   await page.waitForLoadState('networkidle');
-  const pane = page.locator('[data-testid^=pane-]').filter({ hasText: 'Filled' }).first();
+  const pane = page
+    .locator('[data-testid^=pane-]')
+    .filter({ has: page.getByRole('button', { name: 'Filled', exact: true }) })
+    .first();
   await pane.getByRole('button', { name: 'Filled', exact: true }).click();
   const editor = page.getByTestId('style-editor');
   let asked = 0;

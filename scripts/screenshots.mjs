@@ -4,6 +4,7 @@ import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 
 const root = join(import.meta.dirname, '..');
 const port = 4788;
@@ -204,6 +205,6 @@ try {
 } finally {
   await browser.close();
   server.kill('SIGTERM');
-  await new Promise((r) => setTimeout(r, 500));
+  await pause(500);
   rmSync(data, { recursive: true, force: true });
 }
