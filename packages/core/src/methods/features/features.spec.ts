@@ -23,7 +23,10 @@ const UTM = crsOfCode(32627);
 function areas(rings: [number, number][][], columns: Column[] = [], crs = UTM): Features {
   const b = new FeaturesBuilder();
   for (const r of rings) {
-    for (const [x, y] of [...r, r[0]!]) b.point(x, y);
+    for (const [x, y] of [...r, r[0]!]) b.coordinate(x, y);
+    b.endRing();
+    b.endPart();
+    b.endFeature();
   }
   return b.build('polygon', crs, columns);
 }

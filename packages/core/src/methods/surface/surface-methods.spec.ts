@@ -23,7 +23,10 @@ function points(x: ArrayLike<number>, y: ArrayLike<number>, columns: Column[], c
 function polygons(rings: number[][][], columns: Column[] = [], crs = crsOfCode(32627)): Features {
   const b = new FeaturesBuilder();
   for (const r of rings) {
-    for (const [x, y] of r) b.point(x!, y!);
+    for (const [x, y] of r) b.coordinate(x!, y!);
+    b.endRing();
+    b.endPart();
+    b.endFeature();
   }
   return b.build('polygon', crs, columns);
 }

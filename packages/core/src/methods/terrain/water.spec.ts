@@ -326,7 +326,10 @@ describe('stream agreement', () => {
   const line = (...parts: number[][]): Features => {
     const b = new FeaturesBuilder();
     for (const p of parts) {
-      for (let i = 0; i < p.length; i += 2) b.point(400000 + p[i]!, 6450000 + p[i + 1]!);
+      for (let i = 0; i < p.length; i += 2) b.coordinate(400000 + p[i]!, 6450000 + p[i + 1]!);
+      b.endRing();
+      b.endPart();
+      b.endFeature();
     }
     return b.build('line', utm27(), []);
   };
