@@ -20,6 +20,7 @@ import {
 } from '@helk/core';
 import { readFile, type Layer } from '@helk/core/formats';
 import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, writeDataset, type WriteFormat } from '@helk/core/formats/write';
+import { validityNotes } from '@helk/core/methods/features/validity';
 import { setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
 
@@ -119,6 +120,7 @@ async function load(path: string, crs: Crs | null, steps?: Record<string, number
 async function inspect(a: Arguments): Promise<void> {
   const path = one(a, 'a file');
   const layers = await load(path, a.crs ? parseCrs(a.crs) : null);
+  for (const l of layers) if (l.data.kind === 'features') l.notes = [...l.notes, ...(await validityNotes(l.data))];
   const described = layers.map((l) => {
     const info = infoOf(l.data);
     const checks = [...l.notes, ...arrivalChecks(info)].map(({ level, code, message }) => ({ level, code, message }));

@@ -3,6 +3,7 @@ import { readFile as readBytes, writeFile } from 'node:fs/promises';
 import { HelkError, methodOf, parseCrs, runMethod, toProblem, type Dataset, type DatasetInfo } from '@helk/core';
 import { applyChoices, readFile, reviewOf, type Layer, type ReviewRow } from '@helk/core/formats';
 import { DEFAULT_FORMAT, writeDataset, writeGeoPackage, type WriteFormat } from '@helk/core/formats/write';
+import { validityNotes } from '@helk/core/methods/features/validity';
 import { setupNode } from '@helk/node';
 import { openDatabase } from '../store/database';
 import { getRun, loadDataset, now, publish, stageDataset } from '../store/project-store';
@@ -143,13 +144,10 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
       ...(task.crs ? { crs: task.crs } : {}),
       ...(task.choices ? { choices: task.choices[k] } : {}),
     };
+    const notes = l.data.kind === 'features' ? [...l.notes, ...(await validityNotes(l.data))] : l.notes;
     const batch = task.batch ?? (layers.length > 1 ? task.runId : null);
     staged.push(
-      await stageDataset(
-        db,
-        { name: l.name, data: l.data, runId: task.runId, role: null, batch, source, notes: l.notes },
-        p,
-      ),
+      await stageDataset(db, { name: l.name, data: l.data, runId: task.runId, role: null, batch, source, notes }, p),
     );
   }
   await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });

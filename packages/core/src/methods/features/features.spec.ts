@@ -13,6 +13,7 @@ import { Random } from '../../numeric/random';
 import { refusalOf, run } from '../../testing';
 import { totalArea } from './common';
 import { writeRows } from './subset';
+import { validityNotes } from './validity';
 import reference from '../../../../../reference/fixtures/overlay.json';
 
 beforeAll(setupNode);
@@ -145,6 +146,9 @@ describe('the counties of North Carolina (R’s sf) against Shapely, pyproj and 
     const o = await run('features.overlay', { a: bow, b: areas([box(400000, 6460000, 5, 10)]) });
     near(o.figures['area'] as number, 25);
     expect(o.notes.find((n) => n.code === 'features.repaired')?.message).toContain('feature 1 (Self-intersection');
+    const notes = await validityNotes(bow);
+    expect(notes[0]!.message).toContain('1 polygon is invalid: number 1');
+    expect(await validityNotes(areas([box(0, 0, 5)]))).toEqual([]);
     const r = await run('features.repair', { features: bow });
     expect(r.figures['repaired']).toBe(1);
     near(featureArea(out(r), 0), 50);
