@@ -287,10 +287,10 @@ describe('definitions of systems', () => {
     }
   });
   it('are known by name or by their own parameters', () => {
-    const esri =
+    const byName =
       'PROJCS["WGS_1984_UTM_Zone_27N",GEOGCS["GCS_WGS_1984",DATUM["D_WGS_1984",SPHEROID["WGS_1984",6378137.0,298.257223563]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Transverse_Mercator"],PARAMETER["False_Easting",500000.0],PARAMETER["False_Northing",0.0],PARAMETER["Central_Meridian",-21.0],PARAMETER["Scale_Factor",0.9996],PARAMETER["Latitude_Of_Origin",0.0],UNIT["Meter",1.0]]';
-    expect(crsFromWkt(esri, 'x').code).toBe('EPSG:32627');
-    expect(crsFromWkt(esri.replace('WGS_1984_UTM_Zone_27N', 'Own grid'), 'x').unit).toBe('m');
+    expect(crsFromWkt(byName, 'x').code).toBe('EPSG:32627');
+    expect(crsFromWkt(byName.replace('WGS_1984_UTM_Zone_27N', 'Own grid'), 'x').unit).toBe('m');
     expect(() => crsFromWkt('PROJCS["x",nonsense', 'x')).toThrowError(HelkError);
   });
 });

@@ -7,11 +7,11 @@ import { baseName, type FileFormat } from '../reader';
 import { crsFromWkt, wktOf } from '../wkt';
 import { readDbf, writeDbf } from './dbf';
 
-/** Shape types of the white paper (ESRI 1998), without Z (+10) and M (+20). */
+/** Shape types of the technical description of 1998, without Z (+10) and M (+20). */
 const KINDS: Record<number, GeometryType> = { 1: 'point', 3: 'line', 5: 'polygon', 8: 'point' };
 
 /**
- * Shapefile (ESRI White Paper 1998): shapes from `.shp`, columns from `.dbf`, system from `.prj`, encoding from `.cpg`, which lie beside it
+ * Shapefile (technical description of 1998): shapes from `.shp`, columns from `.dbf`, system from `.prj`, encoding from `.cpg`, which lie beside it
  * or in one archive. Heights are kept, measures (M) dropped and said. Null shapes keep their rows.
  */
 export const shapefile: FileFormat = {
