@@ -1,4 +1,4 @@
-import { featureCount, type Features } from '../data/features';
+import { featureBoxes, featureCount, type Features } from '../data/features';
 import { BoxIndex } from './boxes';
 import { isInside } from './inside';
 
@@ -82,7 +82,7 @@ function edgesMeet(f: Features, i: number, g: Features, j: number): boolean {
 export function touching(f: Features, other: Features, only?: Uint8Array | null): Uint8Array {
   const out = new Uint8Array(featureCount(f));
   const index = new BoxIndex(f);
-  const boxes = new BoxIndex(other).boxes;
+  const boxes = featureBoxes(other);
   for (let j = 0; j < featureCount(other); j++) {
     if (only && !only[j]) continue;
     for (const i of index.near(boxes[4 * j]!, boxes[4 * j + 1]!, boxes[4 * j + 2]!, boxes[4 * j + 3]!))

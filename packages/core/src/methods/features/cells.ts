@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
-import { FeaturesBuilder, featuresExtent } from '../../data/features';
+import { FeaturesBuilder, featureBoxes, featuresExtent } from '../../data/features';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { choice, quantity } from '../../method/params';
@@ -94,7 +94,7 @@ export const cells = defineMethod({
     const touched = new Uint8Array(columns * rows);
     await withGeos((g) => {
       const index = new BoxIndex(net);
-      const boxes = new BoxIndex(extent).boxes;
+      const boxes = featureBoxes(extent);
       const shapes = shapesOf(g, extent, job, 'the features');
       const made = new Map<number, number>();
       shapes.forEach((s, i) => {

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { plural } from '../../data/arrival';
-import { besideColumns, featureCount, featuresIn, takeColumn } from '../../data/features';
+import { besideColumns, featureBoxes, featureCount, featuresIn, takeColumn } from '../../data/features';
 import { metresPerUnit } from '../../data/crs';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, type Check } from '../../method/define';
@@ -46,7 +46,7 @@ export const joinByPlace = defineMethod({
       const A = shapesOf(g, features, job, 'the features');
       const B = shapesOf(g, other, job, 'the other set');
       const index = new BoxIndex(other);
-      const own = new BoxIndex(features).boxes;
+      const own = featureBoxes(features);
       const m = features.crs ? metresPerUnit(features.crs) : 1;
       for (let i = 0; i < n; i++) {
         if ((i & 255) === 0) job.progress(0.1 + 0.88 * (i / n), 'looking up');

@@ -1,6 +1,6 @@
-import { FeaturesBuilder, type Features } from '../../data/features';
+import { FeaturesBuilder, featureBoxes, type Features } from '../../data/features';
 import type { Job } from '../../method/job';
-import { BoxIndex } from '../../numeric/boxes';
+import type { BoxIndex } from '../../numeric/boxes';
 import type { Geos, Shape } from '../../numeric/geos';
 import { emit } from './common';
 
@@ -30,7 +30,7 @@ export function intersections(
   out: Pieces,
   progress: [number, number],
 ): void {
-  const boxes = new BoxIndex(a).boxes;
+  const boxes = featureBoxes(a);
   for (let i = 0; i < A.length; i++) {
     if ((i & 15) === 0) job.progress(progress[0] + (progress[1] - progress[0]) * (i / A.length), 'intersecting');
     if (!A[i]) continue;
@@ -63,7 +63,7 @@ export function differences(
   progress: [number, number],
   swapped = false,
 ): void {
-  const boxes = new BoxIndex(a).boxes;
+  const boxes = featureBoxes(a);
   for (let i = 0; i < A.length; i++) {
     if ((i & 15) === 0) job.progress(progress[0] + (progress[1] - progress[0]) * (i / A.length), 'taking away');
     if (!A[i]) continue;

@@ -1,11 +1,10 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { besideColumns, featureCount, featuresIn, takeFeatures, type Column } from '../../data/features';
+import { besideColumns, featureBoxes, featureCount, featuresIn, takeFeatures, type Column } from '../../data/features';
 import { firstBand, missingOf } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
-import { BoxIndex } from '../../numeric/boxes';
 import { insideRows } from '../../numeric/scanline';
 import { quantileSorted, summarise } from '../../numeric/statistics';
 import { bandColumn } from './sample';
@@ -74,7 +73,7 @@ export const zonal = defineMethod({
     const { grid } = raster;
     const missing = missingOf(band);
     const places = featuresIn(zones, grid.crs);
-    const boxes = new BoxIndex(places).boxes;
+    const boxes = featureBoxes(places);
     const n = featureCount(zones);
     const out = names.map(() => new Float64Array(n).fill(NaN));
     let empty = 0;
