@@ -110,9 +110,21 @@ export function choice<const T extends Record<string, string>>(choices: T, o: { 
   });
 }
 
-export function text(o: { label: string; help?: string; editor?: ParamSpec['editor'] }) {
-  return describe(z.string().max(4000), { ...o, type: 'text' });
+/** A text; `most` is its greatest length, for lists of rows that were picked by hand. */
+export function text({
+  most = 4000,
+  ...o
+}: {
+  label: string;
+  help?: string;
+  editor?: ParamSpec['editor'];
+  most?: number;
+}) {
+  return describe(z.string().max(most), { ...o, type: 'text' });
 }
+
+/** Room for a million scattered row numbers. */
+export const LONG_TEXT = 2 ** 21;
 
 interface ColumnOptions {
   label: string;

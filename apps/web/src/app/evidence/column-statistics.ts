@@ -3,11 +3,23 @@ import { quantileSorted } from '@helk/core/numeric/statistics';
 
 const BINS = 40;
 
+const MOST_KNOWN = 60;
+
+/** The most frequent texts of a column, to choose from while typing. */
+export const knownValues = (c: Column): string[] =>
+  categoriesOf(c)
+    .slice(0, MOST_KNOWN)
+    .map((x) => x.key)
+    .filter((k) => k !== '');
+
 /** What a column's head tells: its type, spread, and a histogram of numbers or the most frequent texts. */
 export function columnStatistics(c: Column): {
   type: string;
   bars: number[];
-  lines: { name: string; value: string }[];
+  /** Value at which a bar begins; one more than there are bars. */
+  ends: number[];
+  /** A line with a key is a value that can be picked. */
+  lines: { name: string; value: string; key?: string }[];
 } {
   const unit = displayUnit(c.unit);
   const missing = c.missing?.reduce((s, v) => s + v, 0) ?? 0;
@@ -18,15 +30,16 @@ export function columnStatistics(c: Column): {
     return {
       type: c.type === 'boolean' ? 'yes or no' : 'text',
       bars: [],
+      ends: [],
       lines: [
         { name: 'different', value: formatNumber(all.length) },
-        ...all.slice(0, 5).map((x) => ({ name: label(x.key), value: formatNumber(x.count) })),
+        ...all.slice(0, 5).map((x) => ({ name: label(x.key), value: formatNumber(x.count), key: x.key })),
         gone,
       ],
     };
   }
   const s = sortedValues(c);
-  if (!s.length) return { type: 'number', bars: [], lines: [gone] };
+  if (!s.length) return { type: 'number', bars: [], ends: [], lines: [gone] };
   const [low, high] = [s[0]!, s[s.length - 1]!];
   const bins = new Uint32Array(BINS);
   let sum = 0;
@@ -43,6 +56,7 @@ export function columnStatistics(c: Column): {
   return {
     type: unit ? `number, ${unit}` : 'number',
     bars: Array.from(bins, (b) => (100 * b) / most),
+    ends: Array.from({ length: BINS + 1 }, (_, k) => low + (k * (high - low)) / BINS),
     lines: [
       { name: 'lowest', value: show(low) },
       { name: 'median', value: show(quantileSorted(s, 0.5)) },

@@ -11,7 +11,9 @@ import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks, type Gather } from '../state/picks';
+import { Edits, plainReason } from '../state/edits';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { knownValues } from './column-statistics';
 
 const MODES: { id: Gather; label: string }[] = [
   { id: 'replace', label: 'pick anew' },
@@ -19,6 +21,8 @@ const MODES: { id: Gather; label: string }[] = [
   { id: 'remove', label: 'take from it' },
   { id: 'intersect', label: 'keep of it' },
 ];
+
+let made = 0;
 
 /** Picks rows of one dataset by a box, an area, a condition or another set; inverts, keeps as a subset. */
 @Component({
@@ -79,6 +83,14 @@ const MODES: { id: Gather; label: string }[] = [
         <button class="bar" (click)="picks.clear(item().id)">clear</button>
         @if (isMap()) {
           <button class="bar" (click)="keep()" data-testid="keep-subset">keep as subset</button>
+          <button
+            class="bar"
+            [class.on]="setting()"
+            (click)="startSetting()"
+            title="Put one value into a column of all that is picked"
+          >
+            set a value
+          </button>
         }
       }
       <span class="flex-1"></span>
@@ -103,6 +115,40 @@ const MODES: { id: Gather; label: string }[] = [
       @if (wrong()) {
         <p class="px-2 pb-1 text-[12px] text-no">{{ wrong() }}</p>
       }
+    }
+    @if (setting() && words()) {
+      <form class="flex items-center gap-2 px-2 pb-1.5 text-[12.5px]" (submit)="$event.preventDefault(); setValue()">
+        <select [value]="column()" (change)="column.set($any($event.target).value)" aria-label="Column to set">
+          @for (n of names(); track n.name) {
+            <option [value]="n.name" [selected]="n.name === column()">{{ n.name }}</option>
+          }
+        </select>
+        <input
+          class="flex-1 min-w-0"
+          [value]="value()"
+          (input)="value.set($any($event.target).value); wrong.set(null)"
+          [attr.list]="listId"
+          placeholder="empty makes it missing"
+          aria-label="Value to set"
+        />
+        <datalist [id]="listId">
+          @for (v of known(); track v) {
+            <option [value]="v"></option>
+          }
+        </datalist>
+        <button class="btn !min-h-[30px]" type="submit">Set in {{ picks.count(item().id) }}</button>
+        <button class="btn !min-h-[30px]" type="button" (click)="setting.set(false)">Leave it</button>
+      </form>
+      @if (wrong() && !asking()) {
+        <p class="px-2 pb-1 text-[12px] text-no">{{ wrong() }}</p>
+      }
+    }
+    @if (edits.count(item().id); as n) {
+      <div class="flex items-center gap-2 px-2 pb-1.5 text-[12.5px]" data-testid="edits">
+        <span class="tag-look !text-[12px]">{{ n }} {{ n === 1 ? 'value' : 'values' }} typed, not kept yet</span>
+        <button class="btn btn-act !min-h-[28px]" (click)="edits.keep(item().id)">Keep as a new set</button>
+        <button class="btn !min-h-[28px]" (click)="edits.drop(item().id)">Drop them</button>
+      </div>
     }
     @if (naming()) {
       <form class="flex items-center gap-2 px-2 pb-1.5" (submit)="$event.preventDefault(); save()">
@@ -148,6 +194,16 @@ export class PickBar {
   protected readonly wrong = signal<string | null>(null);
   protected readonly naming = signal(false);
   protected readonly title = signal('');
+  protected readonly edits = inject(Edits);
+  protected readonly setting = signal(false);
+  protected readonly column = signal('');
+  protected readonly value = signal('');
+  protected readonly listId = `known-${++made}`;
+  /** Values that stand in the column already. */
+  protected readonly known = computed(() => {
+    const c = this.data.now(this.item().id)?.columns.find((x) => x.name === this.column());
+    return c?.type === 'text' ? knownValues(c) : [];
+  });
   protected readonly isMap = computed(() => this.item().kind === 'features');
   protected readonly total = computed(() => {
     const i = this.item().info;
@@ -202,6 +258,33 @@ export class PickBar {
     }
   }
 
+  protected startSetting(): void {
+    // The class is what is mostly set; else the last column.
+    const names = this.names().map((n) => n.name);
+    if (!names.includes(this.column()))
+      this.column.set(names.find((n) => /class|cover|kind|type|label/i.test(n)) ?? names.at(-1) ?? '');
+    this.wrong.set(null);
+    this.setting.set(!this.setting());
+  }
+
+  protected setValue(): void {
+    const id = this.item().id;
+    const c = this.data.now(id)?.columns.find((x) => x.name === this.column());
+    const picked = this.picks.of(id);
+    if (!c || !picked) return;
+    try {
+      this.edits.set(
+        id,
+        c,
+        Array.from(picked.keys()).filter((i) => picked[i]),
+        this.value(),
+      );
+      this.setting.set(false);
+    } catch (e) {
+      this.wrong.set(plainReason(e));
+    }
+  }
+
   protected keep(): void {
     this.title.set(`${this.item().name} subset`);
     this.naming.set(true);
@@ -212,18 +295,10 @@ export class PickBar {
     const rows = this.picks.of(this.item().id);
     if (!rows) return;
     this.naming.set(false);
-    const made = await this.store.guarded(async () => {
-      const run = await this.store.startRun({
-        method: 'features.subset',
-        inputs: { features: [this.item().id] },
-        params: { rows: writeRows(rows) },
-        seed: 1,
-        variantOf: null,
-      });
-      const end = await this.store.ended(run!.id);
-      if (end.state !== 'done') throw new Error(end.problem?.message ?? 'It was not kept.');
-      return end.outputs[0]!;
-    });
+    const outputs = await this.store.guarded(() =>
+      this.store.runToEnd('features.subset', { features: [this.item().id] }, { rows: writeRows(rows) }),
+    );
+    const made = outputs?.[0];
     if (!made) return;
     const name = this.title().trim();
     if (name) await this.store.patchDataset(made, { name });

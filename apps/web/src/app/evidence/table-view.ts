@@ -1,17 +1,31 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 
 import { displayUnit, formatNumber, valueOf, type Column } from '@helk/core';
 
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
-import { columnStatistics } from './column-statistics';
+import { Edits, plainReason } from '../state/edits';
+import { columnStatistics, knownValues } from './column-statistics';
 import { PickBar } from './pick-bar';
+import { PickBars } from './pick-bars';
 
 const WIDTH = 128;
+let made = 0;
 
 /** Columns of a table or of features, any number of rows: sorted, hidden, described in their heads, picked here and everywhere. */
 @Component({
@@ -25,6 +39,7 @@ const WIDTH = 128;
     CdkMenuItem,
     CdkMenuTrigger,
     PickBar,
+    PickBars,
   ],
   host: { class: 'flex flex-col min-h-0' },
   template: `
@@ -64,17 +79,43 @@ const WIDTH = 128;
             >
               <span class="w-14 px-3 num text-right text-ink-3 flex-none">{{ i + 1 }}</span>
               @for (c of shown(); track c.name) {
-                <span
-                  class="px-3 truncate flex-none"
-                  [style.width.px]="width"
-                  [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'"
-                  >{{ cell(c, i) }}</span
-                >
+                @if (typing()?.row === i && typing()?.column === c.name) {
+                  <input
+                    #cell
+                    class="flex-none !min-h-[24px] !h-[24px] !px-2 text-[12.5px]"
+                    [style.width.px]="width"
+                    [value]="typed(c, i)"
+                    [attr.list]="listId"
+                    [attr.aria-label]="c.name + ' of no. ' + (i + 1)"
+                    [attr.aria-invalid]="!!typing()!.wrong"
+                    [title]="typing()!.wrong ?? ''"
+                    [class.!border-no]="typing()!.wrong"
+                    (click)="$event.stopPropagation()"
+                    (keydown.enter)="enter(c, i, $any($event.target).value)"
+                    (keydown.escape)="typing.set(null)"
+                    (blur)="enter(c, i, $any($event.target).value)"
+                  />
+                } @else {
+                  <span
+                    class="px-3 truncate flex-none"
+                    [style.width.px]="width"
+                    [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'"
+                    [class.edited]="edited(c, i)"
+                    (dblclick)="type(c, i)"
+                    [attr.data-cell]="c.name"
+                    >{{ cell(c, i) }}</span
+                  >
+                }
               }
             </div>
           </cdk-virtual-scroll-viewport>
         </div>
       </div>
+      <datalist [id]="listId">
+        @for (v of known(); track v) {
+          <option [value]="v"></option>
+        }
+      </datalist>
       <ng-template #head let-column="column">
         <div cdkMenu class="popover w-[230px] py-2 text-[13px]">
           @if (statistics(column); as s) {
@@ -85,15 +126,23 @@ const WIDTH = 128;
                 }}</span>
               </div>
               @if (s.bars.length) {
-                <div class="h-9 flex items-end gap-px mt-1" aria-hidden="true">
-                  @for (b of s.bars; track $index) {
-                    <span class="flex-1 bg-act" [style.height.%]="b"></span>
-                  }
-                </div>
+                <helk-pick-bars
+                  class="block mt-1"
+                  [bars]="s.bars"
+                  [ends]="s.ends"
+                  [unit]="unit(column.unit)"
+                  (chosen)="pickRange(column, $event)"
+                />
               }
               <dl class="grid grid-cols-[auto_1fr] gap-x-3 text-[12px] mt-1">
                 @for (l of s.lines; track l.name) {
-                  <dt class="text-ink-2 truncate max-w-[110px]">{{ l.name }}</dt>
+                  <dt class="text-ink-2 truncate max-w-[110px]">
+                    @if (l.key !== undefined) {
+                      <button class="link truncate max-w-full" (click)="pickValue(column, l.key)">{{ l.name }}</button>
+                    } @else {
+                      {{ l.name }}
+                    }
+                  </dt>
                   <dd class="num text-right">{{ l.value }}</dd>
                 }
               </dl>
@@ -128,6 +177,14 @@ export class TableView {
   private readonly order = signal<string[]>([]);
   private readonly hidden = signal<ReadonlySet<string>>(new Set());
   private anchor = -1;
+  private readonly edits = inject(Edits);
+  private readonly field = viewChild<ElementRef<HTMLInputElement>>('cell');
+  protected readonly typing = signal<{ row: number; column: string; wrong: string | null } | null>(null);
+  protected readonly listId = `cells-${++made}`;
+  protected readonly known = computed(() => {
+    const c = this.data()?.columns.find((x) => x.name === this.typing()?.column);
+    return c?.type === 'text' ? knownValues(c) : [];
+  });
   protected readonly data = computed(() => this.source.now(this.item().id));
   protected readonly picked = computed(() => this.picks.of(this.item().id));
   protected readonly shown = computed(() => {
@@ -164,6 +221,7 @@ export class TableView {
         this.sort.set({ column: null, down: false });
         this.order.set([]);
         this.hidden.set(new Set());
+        this.typing.set(null);
         this.failed.set(null);
         this.anchor = -1;
       });
@@ -172,11 +230,55 @@ export class TableView {
   }
 
   protected cell(c: Column, i: number): string {
+    const e = this.edits.of(this.item().id, c.name, i);
+    if (e !== undefined) return e ?? '–';
     const v = valueOf(c, i);
     return v === null ? '–' : typeof v === 'number' ? formatNumber(v) : typeof v === 'boolean' ? (v ? 'yes' : 'no') : v;
   }
 
   protected readonly statistics = columnStatistics;
+
+  protected readonly edited = (c: Column, i: number): boolean => this.edits.of(this.item().id, c.name, i) !== undefined;
+
+  protected typed(c: Column, i: number): string {
+    const e = this.edits.of(this.item().id, c.name, i);
+    return e !== undefined ? (e ?? '') : String(valueOf(c, i) ?? '');
+  }
+
+  /** A cell of features opens for typing; a plain table is only read. */
+  protected type(c: Column, i: number): void {
+    if (this.item().kind !== 'features') return;
+    this.typing.set({ row: i, column: c.name, wrong: null });
+    setTimeout(() => this.field()?.nativeElement.select());
+  }
+
+  protected enter(c: Column, i: number, text: string): void {
+    if (this.typing()?.row !== i || this.typing()?.column !== c.name) return;
+    try {
+      this.edits.set(this.item().id, c, [i], text);
+      this.typing.set(null);
+    } catch (e) {
+      if (this.typing()!.wrong) {
+        this.typing.set(null);
+        this.store.notify(`${plainReason(e)} The cell is as it was.`, 'refused');
+      } else this.typing.set({ row: i, column: c.name, wrong: plainReason(e) });
+    }
+  }
+
+  protected pickRange(c: Column, [low, high]: [number, number]): void {
+    const v = c.values as Float64Array;
+    this.picks.pick(
+      this.item().id,
+      Uint8Array.from(v, (x, i) => (x >= low && x <= high && !c.missing?.[i] ? 1 : 0)),
+    );
+  }
+
+  protected pickValue(c: Column, key: string): void {
+    this.picks.pick(
+      this.item().id,
+      Uint8Array.from({ length: c.values.length }, (_, i) => (!c.missing?.[i] && String(c.values[i]) === key ? 1 : 0)),
+    );
+  }
 
   protected actions(c: Column): { label: string; do: () => void }[] {
     const names = this.shown().map((x) => x.name);

@@ -234,6 +234,16 @@ export const BenchStore = signalStore(
         const panes = s.panes().filter((p) => p.id !== id);
         patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
       },
+      /** A set that has taken the place of another is drawn where, and as, the other was. */
+      replaceLayer(from: string, to: string): void {
+        patchState(s, {
+          panes: s.panes().map((p) => ({
+            ...p,
+            layers: p.layers.map((l) => (l.dataset === from ? { ...l, dataset: to } : l)),
+          })),
+          selected: to,
+        });
+      },
       removeLayer: (pane: number, dataset: string): void =>
         change(pane, (p) => ({ ...p, layers: p.layers.filter((l) => l.dataset !== dataset), swipe: null })),
       restyle: (pane: number, dataset: string, patch: Partial<RasterStyle>): void =>

@@ -142,9 +142,24 @@ export const ProjectStore = signalStore(
         await new Promise((resolve) => setTimeout(resolve, 60));
       }
     };
+    /** Runs a method and waits for its results. @throws Error with the run's own sentence when it does not end well */
+    const runToEnd = async (
+      method: string,
+      inputs: Record<string, string[]>,
+      params: Record<string, unknown>,
+    ): Promise<string[]> => {
+      const p = s.project();
+      if (!p) throw new Error('No project is open.');
+      const run = await api.startRun(p.id, { method, inputs, params, seed: 1, variantOf: null });
+      watch(run);
+      const end = await ended(run.id);
+      if (end.state !== 'done') throw new Error(end.problem?.message ?? 'It did not end well.');
+      return end.outputs;
+    };
     return {
       watch,
       ended,
+      runToEnd,
       notify,
       dismiss,
       guarded,

@@ -1,5 +1,6 @@
 export { subset } from './subset';
 export { calculate } from './calculate';
+export { edit } from './edit';
 export { reprojectFeatures } from './reproject';
 export { dissolve } from './dissolve';
 export { overlay } from './overlay';

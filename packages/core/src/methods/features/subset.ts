@@ -5,7 +5,7 @@ import { compile } from '../../formula/compile';
 import { namesOfColumns, rowsWhere } from '../../formula/over-features';
 import { FormulaError, parseFormula } from '../../formula/parse';
 import { defineMethod, input, output } from '../../method/define';
-import { text } from '../../method/params';
+import { LONG_TEXT, text } from '../../method/params';
 
 /** `3, 7-12` as rows, counted from 1; null for an empty text. @throws HelkError for what is no such list */
 export function readRows(text: string, count: number): Uint8Array | null {
@@ -53,7 +53,11 @@ export const subset = defineMethod({
     where: text({ label: 'Condition', help: 'Like area(ha) > 20 && class == "moor".', editor: 'formula' }).default(
       'true',
     ),
-    rows: text({ label: 'Features by number', help: 'As they were picked, like 3, 7-12; empty for all.' }).default(''),
+    rows: text({
+      label: 'Features by number',
+      help: 'As they were picked, like 3, 7-12; empty for all.',
+      most: LONG_TEXT,
+    }).default(''),
   }),
   outputs: { subset: output.features('Subset') },
   figures: { kept: { label: 'Kept' }, dropped: { label: 'Left out' } },
