@@ -5,19 +5,20 @@ import { Views } from '../state/cursor';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { ChangeMatrix } from './change-matrix';
 import { ClassTable } from './class-table';
+import { ColumnCharts } from './column-charts';
 import { HistogramChart } from './histogram';
 import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
 import { TableView } from './table-view';
 import { VariogramChart } from './variogram-chart';
 
-type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 'table';
+type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 'table' | 'charts';
 
 /** What the active dataset says: its values, what a run changed, where it has holes; and the readout of a place. */
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChangeMatrix, ClassTable, HistogramChart, ProfileChart, Readout, TableView, VariogramChart],
+  imports: [ChangeMatrix, ClassTable, ColumnCharts, HistogramChart, ProfileChart, Readout, TableView, VariogramChart],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -110,6 +111,8 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 
           <helk-variogram-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'matrix' && bench.selectedItem()) {
           <helk-change-matrix class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+        } @else if (tab() === 'charts' && bench.selectedItem()) {
+          <helk-column-charts class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'table' && bench.selectedItem()) {
           <helk-table-view class="flex-1 min-w-0 min-h-0" [item]="bench.selectedItem()!" />
         } @else {
@@ -171,6 +174,9 @@ export class Evidence {
         ...(d.role === 'matrix' ? [{ id: 'matrix' as Tab, label: 'What became what' }] : []),
         ...(d.role === 'profile' ? [{ id: 'profile' as Tab, label: 'Profile' }] : []),
         { id: 'table' as Tab, label: 'Table' },
+        ...(d.info.kind !== 'raster' && d.info.columns.some((c) => c.type === 'number')
+          ? [{ id: 'charts' as Tab, label: 'Charts' }]
+          : []),
       ];
     return [
       ...(this.change() ? [{ id: 'changed' as Tab, label: this.change()!.tab }] : []),

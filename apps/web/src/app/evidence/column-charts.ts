@@ -1,0 +1,341 @@
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  viewChild,
+} from '@angular/core';
+import { BoxAndWiskers, BoxPlotController } from '@sgratzl/chartjs-chart-boxplot';
+import {
+  BarController,
+  BarElement,
+  CategoryScale,
+  Chart,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  ScatterController,
+  Tooltip,
+} from 'chart.js';
+import { displayUnit, formatNumber, type Column } from '@helk/core';
+import { trendOf } from '@helk/core/numeric/box';
+import { BenchStore } from '../state/bench.store';
+import { FeatureData } from '../state/feature-data';
+import { Picks } from '../state/picks';
+import type { DatasetItem } from '../state/project.store';
+import { BINS, boxChart, MOST_DOTS, rangeOf, scatterChart, spreadChart, titled } from './column-chart-configs';
+import { groupsOf, isGrouping, MOST_GROUPS, numbersOf } from './column-values';
+
+Chart.register(
+  BarController,
+  BarElement,
+  BoxPlotController,
+  BoxAndWiskers,
+  CategoryScale,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  ScatterController,
+  Tooltip,
+);
+
+type Kind = 'spread' | 'groups' | 'against';
+const KINDS: { id: Kind; label: string; title: string }[] = [
+  { id: 'spread', label: 'spread', title: 'How often values occur' },
+  { id: 'groups', label: 'by group', title: 'Boxes of the values of each group' },
+  { id: 'against', label: 'against', title: 'One column against another' },
+];
+interface Box {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+/** Columns of features or tables as histogram, box plots or scatter; what is dragged over is picked in map and table too. */
+@Component({
+  selector: 'helk-column-charts',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { class: 'flex min-h-0', 'data-testid': 'column-charts' },
+  template: `
+    <div class="w-[176px] flex-none flex flex-col gap-1.5 p-2 pr-0 text-[12.5px] overflow-auto">
+      <div class="flex" role="group" aria-label="Kind of chart">
+        @for (k of kinds; track k.id) {
+          <button
+            class="bar !h-[26px] !px-1.5"
+            [class.on]="kind() === k.id"
+            [attr.aria-pressed]="kind() === k.id"
+            [title]="k.title"
+            (click)="kind.set(k.id)"
+          >
+            {{ k.label }}
+          </button>
+        }
+      </div>
+      <label class="grid gap-0.5"
+        ><span class="text-ink-2 text-[12px]">Values</span>
+        <select class="!min-h-[26px] !py-0" (change)="value.set($any($event.target).value)" data-testid="chart-value">
+          @for (c of numeric(); track c.name) {
+            <option [value]="c.name" [selected]="c.name === y()?.name">{{ c.name }}</option>
+          }
+        </select></label
+      >
+      @if (kind() === 'groups') {
+        <label class="grid gap-0.5"
+          ><span class="text-ink-2 text-[12px]">Groups</span>
+          <select class="!min-h-[26px] !py-0" (change)="group.set($any($event.target).value)" data-testid="chart-group">
+            @for (c of groupings(); track c.name) {
+              <option [value]="c.name" [selected]="c.name === g()?.name">{{ c.name }}</option>
+            }
+          </select></label
+        >
+      }
+      @if (kind() === 'against') {
+        <label class="grid gap-0.5"
+          ><span class="text-ink-2 text-[12px]">Against</span>
+          <select class="!min-h-[26px] !py-0" (change)="other.set($any($event.target).value)" data-testid="chart-other">
+            @for (c of numeric(); track c.name) {
+              <option [value]="c.name" [selected]="c.name === x()?.name">{{ c.name }}</option>
+            }
+          </select></label
+        >
+      }
+    </div>
+    <div class="relative flex-1 min-w-0 px-2 pt-1 pb-1 flex flex-col">
+      <div class="flex gap-4 text-[11.5px] text-ink-2 h-[18px] flex-none">
+        <span class="truncate flex-none max-w-[50%] font-[550]">{{ upward() }}</span>
+        <span class="truncate flex-1 min-w-0 text-right" [title]="words()" data-testid="chart-words">{{
+          words()
+        }}</span>
+      </div>
+      @if (empty()) {
+        <p class="p-3 text-ink-2">{{ empty() }}</p>
+      }
+      <div class="relative flex-1 min-h-0" [class.invisible]="!!empty()">
+        <canvas #c role="img" [attr.aria-label]="words()"></canvas>
+        <div
+          class="absolute inset-0 touch-none"
+          [class.cursor-crosshair]="kind() !== 'groups'"
+          [class.cursor-pointer]="kind() === 'groups'"
+          [title]="hint()"
+          data-testid="chart-brush"
+          (pointerdown)="start($event)"
+          (pointermove)="move($event)"
+          (pointerup)="end($event)"
+          (pointerleave)="leave()"
+        >
+          @if (brush(); as b) {
+            <div
+              class="absolute pointer-events-none border border-pick"
+              style="background: color-mix(in srgb, var(--pick) 12%, transparent)"
+              [style.left.px]="b.left"
+              [style.top.px]="b.top"
+              [style.width.px]="b.width"
+              [style.height.px]="b.height"
+            ></div>
+          }
+        </div>
+      </div>
+    </div>
+  `,
+})
+export class ColumnCharts {
+  readonly item = input.required<DatasetItem>();
+  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('c');
+  private readonly data = inject(FeatureData);
+  private readonly picks = inject(Picks);
+  private readonly bench = inject(BenchStore);
+  private chart: Chart | null = null;
+  protected readonly kinds = KINDS;
+  protected readonly kind = signal<Kind>('spread');
+  protected readonly value = signal('');
+  protected readonly group = signal('');
+  protected readonly other = signal('');
+  protected readonly brush = signal<Box | null>(null);
+  private from: [number, number] | null = null;
+  private readonly columns = computed(() => this.data.now(this.item().id)?.columns ?? []);
+  protected readonly numeric = computed(() => this.columns().filter((c) => c.type === 'number'));
+  protected readonly groupings = computed(() => this.columns().filter(isGrouping));
+  private readonly pickOf = (all: Column[], name: string): Column | undefined =>
+    all.find((c) => c.name === name) ?? all[0];
+  /** Rather a measure than a number that only counts. */
+  private readonly measures = computed(() => this.numeric().filter((c) => !/^(id|fid|no|nr|x|y)$/i.test(c.name)));
+  protected readonly y = computed(() => this.pickOf(this.numeric(), this.value() || (this.measures()[0]?.name ?? '')));
+  /** Rather words that recur than names of single rows. */
+  protected readonly g = computed(
+    () =>
+      this.groupings().find((c) => c.name === this.group()) ??
+      this.groupings().find((c) => groupsOf(c).all <= MOST_GROUPS) ??
+      this.groupings()[0],
+  );
+  /** What is drawn upwards, as the axis has no room for it. */
+  protected readonly upward = computed(() =>
+    this.empty() || !this.y() ? '' : this.kind() === 'spread' ? 'rows' : titled(this.y()!),
+  );
+  protected readonly x = computed(() => this.pickOf(this.numeric(), this.other() || (this.measures()[1]?.name ?? '')));
+  private readonly picked = computed(() => this.picks.of(this.item().id));
+  private readonly groups = computed(() => (this.g() ? groupsOf(this.g()!) : null));
+  protected readonly empty = computed(() => {
+    if (!this.columns().length) return 'Reading …';
+    if (!this.numeric().length) return 'There is no column of numbers to draw.';
+    return this.kind() === 'groups' && !this.groupings().length ? 'No column tells groups apart.' : '';
+  });
+  protected readonly hint = computed(
+    () =>
+      ({
+        spread: 'Drag over values to pick them',
+        groups: 'Click a box to pick its group',
+        against: 'Drag a box over points to pick them',
+      })[this.kind()],
+  );
+  protected readonly words = computed(() => {
+    const y = this.y();
+    if (!y) return '';
+    if (this.kind() === 'against' && this.x()) {
+      const t = trendOf(numbersOf(this.x()!), numbersOf(y));
+      if (t.count < 3) return `Only ${t.count} rows have both values.`;
+      const thin = t.count > MOST_DOTS ? ` ${formatNumber(MOST_DOTS)} of them are drawn.` : '';
+      return Number.isFinite(t.r)
+        ? `r = ${t.r.toFixed(2)} over ${formatNumber(t.count)} rows, slope ${Number(t.slope.toPrecision(3))} ${this.slopeUnit(y)}.${thin}`
+        : `One of the two is the same in all ${formatNumber(t.count)} rows.`;
+    }
+    if (this.kind() === 'groups') {
+      const g = this.groups();
+      return g && g.all > MOST_GROUPS
+        ? `${MOST_GROUPS} of ${g.all} groups, the most frequent ones. Box: middle half; line: median; whiskers: 1.5 boxes.`
+        : 'Box: middle half; line: median; whiskers: within 1.5 boxes; dots beyond.';
+    }
+    return 'Drag over the bars to pick rows; they are picked in map and table too.';
+  });
+
+  constructor() {
+    effect(() => {
+      this.item();
+      this.value.set('');
+      this.group.set('');
+      this.other.set('');
+    });
+    effect(() => {
+      this.bench.dark();
+      this.draw();
+    });
+    inject(DestroyRef).onDestroy(() => this.chart?.destroy());
+  }
+
+  private slopeUnit(y: Column): string {
+    const [a, b] = [displayUnit(y.unit), displayUnit(this.x()?.unit ?? null)];
+    return a || b ? `${a || '1'} per ${b || 'unit'}` : '';
+  }
+
+  private draw(): void {
+    const y = this.y();
+    const config =
+      this.empty() || !y
+        ? null
+        : this.kind() === 'spread'
+          ? spreadChart(y, this.picked())
+          : this.kind() === 'groups'
+            ? boxChart(y, this.g()!, this.groups()!, this.picked())
+            : scatterChart(this.x()!, y, this.picked());
+    this.chart?.destroy();
+    this.chart = config ? new Chart(this.canvas().nativeElement, config) : null;
+  }
+
+  // The brush lies over the canvas, so the pointer is handed on for the tooltip.
+  private place(e: PointerEvent): [number, number] {
+    const r = (e.currentTarget as HTMLElement).getBoundingClientRect();
+    return [e.clientX - r.left, e.clientY - r.top];
+  }
+
+  protected start(e: PointerEvent): void {
+    (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
+    this.from = this.place(e);
+    this.leave();
+  }
+
+  protected move(e: PointerEvent): void {
+    const [x, y] = this.place(e);
+    if (this.from && this.chart) {
+      const { top, bottom } = this.chart.chartArea;
+      const [x0, y0] = this.kind() === 'spread' ? [this.from[0], top] : this.from;
+      const y1 = this.kind() === 'spread' ? bottom : y;
+      if (this.kind() !== 'groups')
+        this.brush.set({
+          left: Math.min(x0, x),
+          top: Math.min(y0, y1),
+          width: Math.abs(x - x0),
+          height: Math.abs(y1 - y0),
+        });
+      return;
+    }
+    const c = this.chart;
+    if (!c) return;
+    const near = c.getElementsAtEventForMode({ x, y, native: e } as never, 'nearest', { intersect: true }, false);
+    c.tooltip?.setActiveElements(near.slice(0, 1), { x, y });
+    c.update('none');
+  }
+
+  protected leave(): void {
+    this.chart?.tooltip?.setActiveElements([], { x: 0, y: 0 });
+    this.chart?.update('none');
+  }
+
+  protected end(e: PointerEvent): void {
+    const from = this.from;
+    this.from = null;
+    this.brush.set(null);
+    const y = this.y();
+    if (!from || !this.chart || !y) return;
+    const to = this.place(e);
+    const id = this.item().id;
+    const n = y.values.length;
+    const { left, right } = this.chart.chartArea;
+    if (this.kind() === 'groups') {
+      const { names, of } = this.groups()!;
+      const k = Math.floor(((to[0] - left) / (right - left)) * names.length);
+      if (k >= 0 && k < names.length)
+        this.picks.pick(
+          id,
+          Uint8Array.from(of, (v) => (v === k ? 1 : 0)),
+        );
+      return;
+    }
+    const v = numbersOf(y);
+    if (this.kind() === 'spread') {
+      const { low, high } = rangeOf(v);
+      // Whole bars, so that what is picked is what is seen.
+      const bar = (x: number): number =>
+        Math.max(0, Math.min(BINS - 1, Math.floor(((x - left) / (right - left)) * BINS)));
+      const [a, b] = [bar(Math.min(from[0], to[0])), bar(Math.max(from[0], to[0]))];
+      const scale = high > low ? BINS / (high - low) : 0;
+      this.picks.pick(
+        id,
+        Uint8Array.from(v, (q) => {
+          const k = Math.min(BINS - 1, Math.floor((q - low) * scale));
+          return q === q && k >= a && k <= b ? 1 : 0;
+        }),
+      );
+      return;
+    }
+    const u = numbersOf(this.x()!);
+    const at = (p: [number, number]): [number, number] => [
+      this.chart!.scales['x']!.getValueForPixel(p[0])!,
+      this.chart!.scales['y']!.getValueForPixel(p[1])!,
+    ];
+    // A click takes what lies within some pixels.
+    const small = Math.abs(from[0] - to[0]) < 3 && Math.abs(from[1] - to[1]) < 3;
+    const [p, q] = small ? [at([to[0] - 4, to[1] - 4]), at([to[0] + 4, to[1] + 4])] : [at(from), at(to)];
+    const [x0, x1] = [Math.min(p[0], q[0]), Math.max(p[0], q[0])];
+    const [y0, y1] = [Math.min(p[1], q[1]), Math.max(p[1], q[1])];
+    const rows = new Uint8Array(n);
+    for (let i = 0; i < n; i++) if (u[i]! >= x0 && u[i]! <= x1 && v[i]! >= y0 && v[i]! <= y1) rows[i] = 1;
+    this.picks.pick(id, rows);
+  }
+}
