@@ -44,6 +44,7 @@ function octaves(f: (x: number, y: number) => number, x: number, y: number, n: n
 
 const DX = [-1, 0, 1, -1, 1, -1, 0, 1];
 const DY = [-1, -1, -1, 0, 0, 1, 1, 1];
+const LENGTH = DX.map((x, k) => CELL * Math.hypot(x, DY[k]!));
 
 export function makeLandscape(seed = SEED): Landscape {
   const random = new Random(seed);
@@ -118,7 +119,7 @@ function erode(
       let best = 0;
       for (let k = 0; k < 8; k++) {
         const j = i + DY[k]! * w + DX[k]!;
-        const length = CELL * Math.hypot(DX[k]!, DY[k]!);
+        const length = LENGTH[k]!;
         // The sea is level 0 and takes everything.
         const drop = (f[i]! - (land[j] === 1 ? f[j]! : 0)) / length;
         if (drop > best) {

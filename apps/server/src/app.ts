@@ -8,7 +8,9 @@ import { datasetRoutes } from './routes/datasets';
 import { projectRoutes } from './routes/projects';
 import { reviewRoutes } from './routes/reviews';
 import { runRoutes } from './routes/runs';
+import { portalRoutes } from './portal/routes';
 import { sampleRoutes } from './routes/samples';
+import { serviceRoutes } from './routes/services';
 import { WorkerPool } from './work/pool';
 import { RunService } from './work/runs';
 
@@ -37,6 +39,8 @@ export function makeApp(context: Context): Express {
   datasetRoutes(app, context);
   reviewRoutes(app, context);
   runRoutes(app, context);
+  serviceRoutes(app, context);
+  portalRoutes(app, context);
   const { webDir } = context.config;
   if (webDir) {
     app.use(

@@ -1,5 +1,5 @@
-import { writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { mkdir, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import {
   makeElevation,
   makeGauge,
@@ -17,6 +17,8 @@ import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { writeGeoPackage } from '@helk/core/formats/write';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from './app';
+import { makePortal } from './portal/collections';
+import { portalFile, portalText } from './portal/file';
 import { getDatasetRow, newId } from './store/project-store';
 
 /**
@@ -63,6 +65,8 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
     ['veyra-newt-sightings', makeSightings(land)],
     ['veyra-peat-probes', makePeat(land)],
   ];
+  await mkdir(dirname(portalFile(projects.dir)), { recursive: true });
+  await writeFile(portalFile(projects.dir), portalText(await makePortal(land)));
   for (const [name, data] of sets) await take(`${name}.gpkg`, writeGeoPackage([{ name, data }]), null);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.
   const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });

@@ -1,16 +1,14 @@
-import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer, request, type Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
-import { tmpdir } from 'node:os';
+import { readdirSync, writeFileSync } from 'node:fs';
+import { request } from 'node:http';
 import { join } from 'node:path';
 import { measureRaster, crsOfCode, type Raster, type RasterInfo } from '@helk/core';
 import { ROUTES } from '@helk/core/api/routes';
-import type { ApiDataset, ApiProblem, ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
+import type { ApiDataset, ApiProblem, ApiRun } from '@helk/core/api/schemas';
 import { readFile, writeGeoTiff } from '@helk/core/formats';
 import { setupNode } from '@helk/node';
-import { makeApp, makeContext, type Context } from './app';
 import { configFrom } from './config';
 import { newId } from './store/project-store';
+import { TestServer } from './testing';
 
 setupNode();
 
@@ -27,70 +25,11 @@ function hill(columns = 700, rows = 600): Raster {
 }
 
 describe('the server', () => {
-  let dir: string;
-  let context: Context;
-  let server: Server;
-  let base: string;
+  const test = new TestServer();
+  const { dir, call, project, detail, ended } = test;
+  beforeAll(() => test.up());
+  afterAll(() => test.remove());
 
-  beforeAll(async () => {
-    dir = mkdtempSync(join(tmpdir(), 'helk-server-'));
-    await up();
-  });
-  afterAll(async () => {
-    await down();
-    rmSync(dir, { recursive: true, force: true });
-  });
-
-  async function up(): Promise<void> {
-    context = await makeContext({
-      ...configFrom({ HELK_DATA: dir, HELK_WEB: 'none' }, dir),
-      threads: 1,
-      maxUpload: 60e6,
-    });
-    server = createServer(makeApp(context));
-    await new Promise<void>((r) => server.listen(0, '127.0.0.1', r));
-    base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-  }
-  async function down(): Promise<void> {
-    server.closeAllConnections();
-    await new Promise((r) => server.close(r));
-    await context.pool.close();
-    await context.projects.close();
-  }
-
-  const call = async <T>(
-    path: string,
-    verb = 'GET',
-    body?: unknown,
-  ): Promise<{ status: number; data: T; type: string }> => {
-    const raw = body instanceof Uint8Array;
-    const r = await fetch(base + path, {
-      method: verb,
-      ...(body === undefined
-        ? {}
-        : {
-            body: raw ? (body as never) : JSON.stringify(body),
-            headers: { 'Content-Type': raw ? 'application/octet-stream' : 'application/json' },
-          }),
-    });
-    const text = await r.text();
-    return {
-      status: r.status,
-      data: (text ? JSON.parse(text) : undefined) as T,
-      type: r.headers.get('content-type') ?? '',
-    };
-  };
-  const project = async (): Promise<string> =>
-    (await call<{ id: string }>('/api/projects', 'POST', { name: 'A test' })).data.id;
-  const detail = async (p: string): Promise<ApiProjectDetail> =>
-    (await call<ApiProjectDetail>(`/api/projects/${p}`)).data;
-  const ended = async (p: string, run: string): Promise<ApiRun> => {
-    for (;;) {
-      const r = (await call<ApiRun>(`/api/projects/${p}/runs/${run}`)).data;
-      if (r.state !== 'queued' && r.state !== 'running') return r;
-      await new Promise((x) => setTimeout(x, 20));
-    }
-  };
   const takeIn = async (p: string, bytes: Uint8Array, name = 'hill.tif'): Promise<ApiRun> =>
     ended(
       p,
@@ -121,12 +60,12 @@ describe('the server', () => {
     expect(d.name).toBe('Slope');
     expect((d.info as unknown as RasterInfo).bands[0]!.unit).toBe('%');
     const exported = new Uint8Array(
-      await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/export`)).arrayBuffer(),
+      await (await fetch(`${test.base}/api/projects/${p}/datasets/${d.id}/export`)).arrayBuffer(),
     );
     const r = (await readFile('x.tif', exported)).layers[0]!.data as Raster;
     // The chunk east of the first holds the columns from 512 on.
     const chunk = new Float32Array(
-      await (await fetch(`${base}/api/projects/${p}/datasets/${d.id}/chunks/0/0/1/0`)).arrayBuffer(),
+      await (await fetch(`${test.base}/api/projects/${p}/datasets/${d.id}/chunks/0/0/1/0`)).arrayBuffer(),
     );
     expect(chunk.length).toBe((700 - 512) * 512);
     expect(chunk[5 * 188 + 7]).toBe(r.bands[0]!.cells[5 * 700 + 519]!);
@@ -185,16 +124,16 @@ describe('the server', () => {
     }
     const d = await detail(p);
     expect(d.datasets).toEqual([]);
-    const q = await context.projects.get(p);
+    const q = await test.context.projects.get(p);
     expect(await q.db('raster_chunks').count({ n: '*' }).first()).toEqual({ n: 0 });
-    expect(readdirSync(context.projects.uploads)).toEqual([]);
+    expect(readdirSync(test.context.projects.uploads)).toEqual([]);
   });
 
   it('refuses uploads over the limit without keeping them', async () => {
     const p = await project();
     const r = await call<ApiProblem>(`/api/projects/${p}/imports?name=big.tif`, 'POST', new Uint8Array(61e6));
     expect(r.status).toBe(413);
-    expect(readdirSync(context.projects.uploads)).toEqual([]);
+    expect(readdirSync(test.context.projects.uploads)).toEqual([]);
   });
 
   it('cancels a run within a second and leaves the project as it was', async () => {
@@ -214,13 +153,13 @@ describe('the server', () => {
     expect(r.state).toBe('cancelled');
     expect(Date.now() - asked).toBeLessThan(5000);
     expect((await detail(p)).datasets.length).toBe(1);
-    const q = await context.projects.get(p);
+    const q = await test.context.projects.get(p);
     expect(await q.db('datasets').where({ state: 'staged' }).count({ n: '*' }).first()).toEqual({ n: 0 });
   });
 
   it('marks unfinished runs after a restart and removes what they had staged', async () => {
     const { p, hillId } = await withHill();
-    const q = await context.projects.get(p);
+    const q = await test.context.projects.get(p);
     const run = newId();
     await q.db('runs').insert({
       id: run,
@@ -243,12 +182,12 @@ describe('the server', () => {
       run_id: run,
       created_at: '',
     });
-    await down();
-    await up();
+    await test.down();
+    await test.up();
     const d = await detail(p);
     expect(d.runs.find((r) => r.id === run)?.state).toBe('interrupted');
     expect(d.datasets.map((x) => x.name)).toEqual(['hill']);
-    const again = await context.projects.get(p);
+    const again = await test.context.projects.get(p);
     expect(await again.db('datasets').count({ n: '*' }).first()).toEqual({ n: 1 });
   });
 
@@ -279,14 +218,14 @@ describe('the server', () => {
 
   it('saves a project as one file and opens it elsewhere', async () => {
     const { p } = await withHill();
-    const file = new Uint8Array(await (await fetch(`${base}/api/projects/${p}/file`)).arrayBuffer());
+    const file = new Uint8Array(await (await fetch(`${test.base}/api/projects/${p}/file`)).arrayBuffer());
     const opened = await call<{ id: string; name: string }>('/api/projects/file?name=copy.helk', 'POST', file);
     expect(opened.status).toBe(201);
     expect(opened.data.id).not.toBe(p);
     const d = await detail(opened.data.id);
     expect(d.datasets.map((x) => x.name)).toEqual(['hill']);
     expect(
-      (await fetch(`${base}/api/projects/${opened.data.id}/datasets/${d.datasets[0]!.id}/chunks/0/0/0/0`)).status,
+      (await fetch(`${test.base}/api/projects/${opened.data.id}/datasets/${d.datasets[0]!.id}/chunks/0/0/0/0`)).status,
     ).toBe(200);
     expect((await call(`/api/projects/${opened.data.id}`, 'DELETE')).status).toBe(204);
     expect((await call<ApiProblem>(`/api/projects/${opened.data.id}`)).status).toBe(404);
@@ -294,7 +233,7 @@ describe('the server', () => {
 
   it('refuses project files that are damaged, foreign or carry triggers', async () => {
     const { p } = await withHill();
-    const file = new Uint8Array(await (await fetch(`${base}/api/projects/${p}/file`)).arrayBuffer());
+    const file = new Uint8Array(await (await fetch(`${test.base}/api/projects/${p}/file`)).arrayBuffer());
     const open = (bytes: Uint8Array) => call<ApiProblem>('/api/projects/file?name=x.helk', 'POST', bytes);
     expect((await open(new TextEncoder().encode('hello'))).data.code).toBe('project.invalid');
     const cut = file.slice(0, Math.floor(file.length / 2 / 4096) * 4096);
@@ -313,7 +252,7 @@ describe('the server', () => {
   it('answers only this machine and its own pages', async () => {
     const raw = (headers: Record<string, string>): Promise<number> =>
       new Promise((done) => {
-        const r = request(`${base}/api/projects`, { headers }, (res) => {
+        const r = request(`${test.base}/api/projects`, { headers }, (res) => {
           res.resume();
           done(res.statusCode!);
         });
@@ -323,8 +262,8 @@ describe('the server', () => {
     expect(await raw({ Origin: 'http://evil.example' })).toBe(403);
     expect(await raw({ Origin: 'null' })).toBe(403);
     expect(await raw({ 'Sec-Fetch-Site': 'cross-site' })).toBe(403);
-    expect(await raw({ Origin: base })).toBe(200);
-    const r = await fetch(`${base}/api/health`);
+    expect(await raw({ Origin: test.base })).toBe(200);
+    const r = await fetch(`${test.base}/api/health`);
     expect(r.headers.get('content-security-policy')).toContain("script-src 'self';");
   });
 
@@ -356,7 +295,7 @@ describe('the server', () => {
         .withContext(path)
         .not.toMatch(/\.ts|node_modules|SQLITE/);
     }
-    const broken = await fetch(`${base}/api/projects`, {
+    const broken = await fetch(`${test.base}/api/projects`, {
       method: 'POST',
       body: '{"name":',
       headers: { 'Content-Type': 'application/json' },

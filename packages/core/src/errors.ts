@@ -33,6 +33,12 @@ export const ERRORS = {
   'dataset.unknown': { status: 404, exit: 2, meaning: 'There is no such dataset.' },
   'dataset.inUse': { status: 409, exit: 2, meaning: 'The dataset is being used by a run.' },
   'export.unsupported': { status: 422, exit: 2, meaning: 'The dataset cannot be written in that format.' },
+  'service.address': { status: 422, exit: 2, meaning: 'The address is not one that can be asked.' },
+  'service.unreachable': { status: 502, exit: 2, meaning: 'Nothing answers at the address.' },
+  'service.slow': { status: 504, exit: 2, meaning: 'The service did not answer in time.' },
+  'service.refused': { status: 502, exit: 2, meaning: 'The service answered with an error of its own.' },
+  'service.invalid': { status: 502, exit: 2, meaning: 'What the service sent is not what it should have sent.' },
+  'service.elsewhere': { status: 502, exit: 2, meaning: 'The service points to a place that nobody asked for.' },
   'store.full': { status: 507, exit: 1, meaning: 'There is no room left on the disk.' },
 } as const;
 

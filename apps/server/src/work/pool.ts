@@ -2,7 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Problem } from '@helk/core';
-import type { ExportTask, ImportTask, ProgressMessage, ReviewTask, RunTask, Task, TaskResult } from './tasks';
+import type { ProgressMessage, Task, TaskResult } from './tasks';
 
 /** How long a cancelled task may take to stop by itself before its thread is ended. */
 const GRACE = 1000;
@@ -13,7 +13,7 @@ const WORKER = fileURLToPath(
 );
 
 type Bare<T> = T extends Task ? Omit<T, 'cancel' | 'port'> : never;
-export type BareTask = Bare<RunTask> | Bare<ImportTask> | Bare<ReviewTask> | Bare<ExportTask>;
+export type BareTask = Task extends infer T ? Bare<T> : never;
 
 export interface Handle {
   done: Promise<TaskResult>;

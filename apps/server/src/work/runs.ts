@@ -15,6 +15,8 @@ export interface RunRequest {
   variantOf: string | null;
 }
 
+type BareService = Extract<BareTask, { kind: 'service' }>;
+
 interface Live {
   project: Project;
   run: ApiRun;
@@ -98,6 +100,25 @@ export class RunService {
       },
       () => rm(upload, { force: true }),
     );
+  }
+
+  /** Takes features from a service into a project. */
+  async fetchIn(
+    project: Project,
+    o: Omit<BareService, 'kind' | 'file' | 'runId'> & { title: string },
+  ): Promise<ApiRun> {
+    const { title, token, ...wish } = o;
+    const given = Object.entries(wish).filter(([, v]) => v !== null);
+    const id = await this.record(project, {
+      method: 'import',
+      version: 1,
+      title,
+      inputs: {},
+      params: { service: Object.fromEntries(given) },
+      seed: 0,
+      variantOf: null,
+    });
+    return this.launch(project, id, { kind: 'service', file: project.file, runId: id, token, ...wish });
   }
 
   private async record(

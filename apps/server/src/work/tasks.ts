@@ -1,12 +1,16 @@
 import type { MessagePort } from 'node:worker_threads';
+import type { Extent } from '@helk/core';
 import type { LayerChoice, ReviewRow } from '@helk/core/formats';
 
-interface Common {
-  /** Project file the worker opens itself. */
-  file: string;
+interface Threaded {
   /** One Int32 in shared memory; 1 asks the task to stop. */
   cancel: SharedArrayBuffer;
   port: MessagePort;
+}
+
+interface Common extends Threaded {
+  /** Project file the worker opens itself. */
+  file: string;
 }
 
 export interface RunTask extends Common {
@@ -47,7 +51,26 @@ export interface ExportTask extends Common {
   target: string;
 }
 
-export type Task = RunTask | ImportTask | ReviewTask | ExportTask;
+/** Takes features from a service. */
+export interface ServiceTask extends Common {
+  kind: 'service';
+  runId: string;
+  address: string;
+  collection: string;
+  columns: string[] | null;
+  bbox: Extent | null;
+  crs: string | null;
+  name: string | null;
+  token: { origin: string; value: string } | null;
+}
+
+/** Makes the data of the stand-in portal. */
+export interface PortalTask extends Threaded {
+  kind: 'portal';
+  target: string;
+}
+
+export type Task = RunTask | ImportTask | ReviewTask | ExportTask | ServiceTask | PortalTask;
 
 export interface ProgressMessage {
   share: number;

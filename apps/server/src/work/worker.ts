@@ -1,13 +1,28 @@
 import { createHash } from 'node:crypto';
 import { readFile as readBytes, writeFile } from 'node:fs/promises';
-import { HelkError, methodOf, parseCrs, runMethod, toProblem, type Dataset, type DatasetInfo } from '@helk/core';
+import {
+  HelkError,
+  methodOf,
+  parseCrs,
+  runMethod,
+  toProblem,
+  type Dataset,
+  type DatasetInfo,
+  type Features,
+} from '@helk/core';
 import { applyChoices, readFile, reviewOf, type Layer, type ReviewRow } from '@helk/core/formats';
 import { DEFAULT_FORMAT, writeDataset, writeGeoPackage, type WriteFormat } from '@helk/core/formats/write';
 import { validityNotes } from '@helk/core/methods/features/validity';
+import { columnsOfCollection, findCollection, openService } from '@helk/core/services/catalogue';
+import { collect } from '@helk/core/services/collect';
+import type { Get } from '@helk/core/services/get';
 import { setupNode } from '@helk/node';
+import { makePortal } from '../portal/collections';
+import { portalText } from '../portal/file';
+import { outgoing } from '../services/outgoing';
 import { openDatabase } from '../store/database';
 import { getRun, loadDataset, now, publish, stageDataset } from '../store/project-store';
-import type { ExportTask, ImportTask, ReviewTask, RunTask, Task, TaskResult } from './tasks';
+import type { ExportTask, ImportTask, ReviewTask, RunTask, ServiceTask, Task, TaskResult } from './tasks';
 import { variantName } from './names';
 
 setupNode();
@@ -27,8 +42,19 @@ export default async function work(task: Task): Promise<TaskResult> {
     last = t;
     task.port.postMessage({ share, stage });
   };
+  if (task.kind === 'portal') {
+    try {
+      await writeFile(task.target, portalText(await makePortal()));
+      return { ok: true, outputs: [] };
+    } catch (e) {
+      return { ok: false, problem: toProblem(e) };
+    } finally {
+      task.port.close();
+    }
+  }
   const db = openDatabase(task.file);
   try {
+    if (task.kind === 'service') return { ok: true, outputs: await fetchIn(db, task, progress, cancelled) };
     if (task.kind === 'run') return { ok: true, outputs: await run(db, task, progress, cancelled) };
     if (task.kind === 'import') return { ok: true, outputs: await take(db, task, progress) };
     if (task.kind === 'review') return { ok: true, outputs: [], review: await look(task, progress) };
@@ -152,6 +178,59 @@ async function take(db: Db, task: ImportTask, progress: Progress): Promise<strin
   }
   await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });
   return staged;
+}
+
+/** Takes features from a service; nothing is stored before the last page has come. */
+async function fetchIn(db: Db, task: ServiceTask, progress: Progress, isCancelled: () => boolean): Promise<string[]> {
+  await db('runs').where({ id: task.runId }).update({ state: 'running', started_at: now() });
+  const abort = new AbortController();
+  // Waiting for an answer hears no flag, so it is looked at beside.
+  const watch = setInterval(() => isCancelled() && abort.abort(), 100);
+  const hash = createHash('sha256');
+  const ask = outgoing({ signal: abort.signal, token: task.token });
+  const get: Get = async (url, accept) => {
+    const a = await ask(url, accept);
+    hash.update(a.text);
+    return a;
+  };
+  try {
+    progress(0, 'asking the service');
+    const service = await openService(get, task.address);
+    const collection = await findCollection(get, service, task.collection);
+    const described = await columnsOfCollection(get, collection);
+    const wish = { columns: task.columns, bbox: task.bbox, crs: task.crs ? parseCrs(task.crs) : null };
+    const got = await collect(get, collection, described, wish, slice(progress, 0.02, 0.8));
+    const source = {
+      file: collection.items,
+      format: 'OGC API - Features',
+      bytes: got.size,
+      sha256: hash.digest('hex'),
+      service: service.title,
+      collection: collection.id,
+      askedIn: got.asked.code ?? 'CRS84',
+      fetchedAt: now(),
+      ...(task.columns ? { columns: task.columns } : {}),
+      ...(task.bbox ? { bbox: task.bbox } : {}),
+    };
+    const staged: string[] = [];
+    for (const [k, l] of got.layers.entries()) {
+      const share = (i: number): number => 0.8 + (0.2 * i) / got.layers.length;
+      const notes = [...l.notes, ...(await validityNotes(l.data as Features))];
+      const name = task.name && got.layers.length === 1 ? task.name : l.name;
+      staged.push(
+        await stageDataset(
+          db,
+          { name, data: l.data, runId: task.runId, role: null, batch: null, source, notes },
+          slice(progress, share(k), share(k + 1)),
+        ),
+      );
+    }
+    if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
+    await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });
+    return staged;
+  } finally {
+    clearInterval(watch);
+  }
 }
 
 async function write(db: Db, task: ExportTask, progress: Progress): Promise<string> {

@@ -154,6 +154,74 @@ export const ReviewTaken = z.object({
     .min(1, 'Choose at least one layer.'),
 });
 
+const Address = z.string().trim().min(1, 'An address is needed.').max(2000);
+const Box = z.tuple([z.number(), z.number(), z.number(), z.number()]).nullable().default(null);
+
+/** A service that is offered to be asked. */
+export const ServiceOffer = z.object({ title: z.string(), about: z.string(), address: z.string() });
+
+export const ServiceSearch = z.object({ address: Address, words: z.string().max(300).default(''), bbox: Box });
+
+/** What a service has that meets a search. */
+export const ServiceHits = z.object({
+  address: z.string(),
+  title: z.string(),
+  description: z.string(),
+  /** Whether it was searched through a catalogue of records, or only by the titles of its collections. */
+  catalogue: z.boolean(),
+  total: z.number().nullable(),
+  hits: z.array(
+    z.object({
+      collection: z.string(),
+      title: z.string(),
+      description: z.string(),
+      keywords: z.array(z.string()),
+      updated: z.string(),
+      license: z.string(),
+      extent: z.array(z.number()).nullable(),
+    }),
+  ),
+});
+
+export const ServiceAsk = z.object({ address: Address, collection: z.string().min(1).max(300) });
+
+/** One collection with its columns, and some of its features to look at. */
+export const ServiceCollection = z.object({
+  id: z.string(),
+  title: z.string(),
+  description: z.string(),
+  extent: z.array(z.number()).nullable(),
+  count: z.number().nullable(),
+  /** Systems in which it can be asked for directly. */
+  crs: z.array(z.object({ code: z.string(), name: z.string() })),
+  storage: z.string().nullable(),
+  columns: z.array(
+    z.object({
+      name: z.string(),
+      title: z.string(),
+      type: z.string(),
+      unit: z.string().nullable(),
+      /** Some values, as text. */
+      examples: z.array(z.string()),
+    }),
+  ),
+  preview: z.array(
+    z.object({
+      geometry: z.enum(['point', 'line', 'polygon']),
+      count: z.number(),
+      /** Rings as longitude, latitude, longitude, … */
+      rings: z.array(z.array(z.number())),
+    }),
+  ),
+});
+
+export const ServiceTake = ServiceAsk.extend({
+  columns: z.array(z.string().max(300)).min(1, 'Choose at least one column.').max(2000).nullable().default(null),
+  bbox: Box,
+  crs: z.string().max(400).nullable().default(null),
+  name: z.string().trim().max(200).nullable().default(null),
+});
+
 const Title = z.string().trim().min(1, 'A name is needed.').max(200, 'A name has at most 200 characters.');
 
 export const NewProject = z.object({ name: Title });
@@ -219,6 +287,10 @@ export const MethodShape = z.looseObject({
 export type ApiDataset = z.infer<typeof DatasetShape>;
 export type ApiSample = z.infer<typeof SampleShape>;
 export type ApiReview = z.infer<typeof ReviewShape>;
+export type ApiServiceOffer = z.infer<typeof ServiceOffer>;
+export type ApiServiceHits = z.infer<typeof ServiceHits>;
+export type ApiServiceCollection = z.infer<typeof ServiceCollection>;
+export type ApiServiceTake = z.input<typeof ServiceTake>;
 export type ApiRun = z.infer<typeof RunShape>;
 export type ApiProject = z.infer<typeof ProjectShape>;
 export type ApiProjectDetail = z.infer<typeof ProjectDetail>;

@@ -76,7 +76,7 @@ function utm(zone: number, south: boolean): Crs {
 export function parseCrs(text: string, path: string | null = 'crs'): Crs {
   const t = text.trim();
   if (/^\+proj=/.test(t)) return crsFromProj4(t, t.slice(0, 60));
-  if (/CRS:?84$/i.test(t)) return WGS84;
+  if (/CRS:?84h?$/i.test(t)) return WGS84;
   const m =
     /^(?:EPSG:|urn:ogc:def:crs:EPSG:[\d.]*:|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(
       t,

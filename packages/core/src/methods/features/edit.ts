@@ -108,7 +108,7 @@ export const edit = defineMethod({
   about:
     'Values of single features set by hand, as when a class is named or a slip is mended while a result is looked at. The features stay where they are and in their order, the original is not touched, and every value that was set stands in the settings of the run. Column, rows and value are written as class @ 3, 7-12 = moor; several are parted by semicolons and later ones win; nothing after the equals sign makes the value missing.',
   keywords: ['relabel', 'correct', 'attribute', 'type in', 'fix', 'interpret', 'rename class'],
-  sources: [],
+  sources: ['ECMA-404 (texts in quotes)'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({
     edits: text({
