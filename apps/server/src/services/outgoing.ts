@@ -33,6 +33,7 @@ const WHY: Record<string, string> = {
   ETIMEDOUT: 'it did not answer',
   EHOSTUNREACH: 'there is no way to it',
   ENETUNREACH: 'there is no way to it',
+  'bad port': 'that port is not asked, since no such service stands there',
 };
 
 class Busy extends Error {
@@ -104,7 +105,8 @@ export function outgoing(o: {
           `${new URL(url).host} sent nothing for ${Math.round(limits.patience / 1000)} s; it may be overloaded. Nothing was taken.`,
           'address',
         );
-      const code = String((e as { cause?: { code?: string } }).cause?.code ?? '');
+      const cause = (e as { cause?: { code?: string; message?: string } }).cause;
+      const code = cause?.code ?? cause?.message ?? '';
       throw new HelkError(
         'service.unreachable',
         `${new URL(url).host} cannot be reached: ${WHY[code] ?? (code || 'the connection failed')}.`,

@@ -5,6 +5,7 @@ import { AskBox } from './ask/ask-box';
 import { MethodsList } from './ask/methods-list';
 import { Evidence } from './evidence/evidence';
 import { Gather } from './gather/gather';
+import { Catalogue } from './gather/catalogue';
 import { Review } from './gather/review';
 import { Ledger } from './ledger/ledger';
 import { MapPane } from './pane/map-pane';
@@ -15,12 +16,13 @@ import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
 import { ReviewStore } from './state/review.store';
+import { ServiceStore } from './state/service.store';
 
 /** The workbench: rail, stage, panes, evidence, run sheet. */
 @Component({
   selector: 'helk-app',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AskBox, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, Review, RunSheet, NgIcon],
+  imports: [AskBox, Catalogue, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, Review, RunSheet, NgIcon],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './app.html',
   host: { class: 'block h-screen' },
@@ -29,6 +31,7 @@ export class App {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   protected readonly review = inject(ReviewStore);
+  protected readonly service = inject(ServiceStore);
   private readonly cursor = inject(Cursor);
   private readonly askBox = viewChild(AskBox);
   protected readonly stages: { id: Stage; label: string }[] = [

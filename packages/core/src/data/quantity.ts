@@ -117,3 +117,7 @@ export function displayUnit(unit: string | null | undefined): string {
   if (!unit) return '';
   return unit.replace(/^(k?m)([23])$/, (_, b: string, p: string) => b + (p === '2' ? '²' : '³'));
 }
+
+/** The unit of squares of values: `cm` gives `cm²`, `per 1000 households` stands in brackets; null for values without a unit. */
+export const squaredUnit = (unit: string | null): string | null =>
+  unit ? (/^[a-zµ°]+$/i.test(unit) ? `${unit}²` : `(${unit})²`) : null;

@@ -10,6 +10,10 @@ import type {
   ApiReview,
   ApiRun,
   ApiSample,
+  ApiServiceCollection,
+  ApiServiceHits,
+  ApiServiceOffer,
+  ApiServiceTake,
   ProjectEvent,
 } from '@helk/core/api/schemas';
 
@@ -58,6 +62,18 @@ export class Api {
     this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
   startRun = (p: string, run: object): Promise<ApiRun> => this.json(`/api/projects/${p}/runs`, 'POST', run);
   cancelRun = (p: string, r: string): Promise<ApiRun> => this.json(`/api/projects/${p}/runs/${r}/cancel`, 'POST');
+
+  services = (): Promise<ApiServiceOffer[]> => this.json('/api/services');
+  searchService = (
+    body: { address: string; words: string; bbox: number[] | null },
+    signal: AbortSignal,
+  ): Promise<ApiServiceHits> => this.json('/api/services/search', 'POST', body, signal);
+  describeService = (
+    body: { address: string; collection: string },
+    signal: AbortSignal,
+  ): Promise<ApiServiceCollection> => this.json('/api/services/describe', 'POST', body, signal);
+  takeService = (p: string, body: ApiServiceTake): Promise<ApiRun> =>
+    this.json(`/api/projects/${p}/services/take`, 'POST', body);
 
   searchCrs(q: string, place: [number, number] | null): Promise<CrsHit[]> {
     const query = new URLSearchParams({ q });

@@ -1,3 +1,5 @@
+import type { Fit, Held, Lag, VariogramKind } from '@helk/core/numeric/variogram';
+import type { VariogramMap } from '@helk/core/numeric/variogram-map';
 import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
 import type { PreviewLines } from '@helk/core/methods/terrain/stream-preview';
 
@@ -80,3 +82,21 @@ export type PreviewAnswer =
       greatest: number;
     }
   | { id: number; error: string };
+
+/** Samples of one column, sent once; then what is asked of them. */
+export type VariogramRequest =
+  | { kind: 'samples'; x: Float64Array; y: Float64Array; z: Float64Array }
+  | {
+      kind: 'fit';
+      id: number;
+      lag: number;
+      maxDistance: number;
+      direction: { azimuth: number; tolerance: number } | null;
+      model: VariogramKind | 'auto';
+      held: Held;
+      /** Whether the map by direction is wanted too. */
+      map: boolean;
+    };
+
+export type VariogramAnswer =
+  { id: number; lags: Lag[]; fit: Fit | null; map: VariogramMap | null } | { id: number; error: string };

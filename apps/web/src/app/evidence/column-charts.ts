@@ -166,11 +166,16 @@ export class ColumnCharts {
   private readonly pickOf = (all: Column[], name: string): Column | undefined =>
     all.find((c) => c.name === name) ?? all[0];
   /** Rather a measure than a number that only counts. */
-  private readonly measures = computed(() => this.numeric().filter((c) => !/^(id|fid|no|nr|x|y)$/i.test(c.name)));
+  private readonly measures = computed(() =>
+    this.numeric()
+      .filter((c) => !/^(id|fid|no|nr|x|y)$/i.test(c.name))
+      // What was measured has a unit; what only counts has none.
+      .sort((a, b) => Number(!a.unit) - Number(!b.unit)),
+  );
   protected readonly y = computed(() => this.pickOf(this.numeric(), this.value() || (this.measures()[0]?.name ?? '')));
   /** Rather words that recur than names of single rows. */
   protected readonly g = computed(
-    () =>
+    (): Column | undefined =>
       this.groupings().find((c) => c.name === this.group()) ??
       this.groupings().find((c) => groupsOf(c).all <= MOST_GROUPS) ??
       this.groupings()[0],

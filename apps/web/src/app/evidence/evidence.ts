@@ -11,14 +11,28 @@ import { ProfileChart } from './profile-chart';
 import { Readout } from './readout';
 import { TableView } from './table-view';
 import { VariogramChart } from './variogram-chart';
+import { VariogramWork } from './variogram-work';
 
-type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 'table' | 'charts';
+type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 'table' | 'charts' | 'alike';
+
+/** Height that a chart needs to be worked on, pixels. */
+const ROOM = 300;
 
 /** What the active dataset says: its values, what a run changed, where it has holes; and the readout of a place. */
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChangeMatrix, ClassTable, ColumnCharts, HistogramChart, ProfileChart, Readout, TableView, VariogramChart],
+  imports: [
+    ChangeMatrix,
+    ClassTable,
+    ColumnCharts,
+    HistogramChart,
+    ProfileChart,
+    Readout,
+    TableView,
+    VariogramChart,
+    VariogramWork,
+  ],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
@@ -33,7 +47,7 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 
             class="h-full border-b-2"
             [class]="tab() === t.id ? 'border-act font-[600]' : 'border-transparent text-ink-2'"
             [attr.aria-selected]="tab() === t.id"
-            (click)="wanted.set({ dataset: bench.selected(), tab: t.id })"
+            (click)="choose(t.id)"
           >
             {{ t.label }}
           </button>
@@ -111,8 +125,14 @@ type Tab = 'values' | 'changed' | 'gaps' | 'profile' | 'matrix' | 'variogram' | 
           <helk-variogram-chart class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
         } @else if (tab() === 'matrix' && bench.selectedItem()) {
           <helk-change-matrix class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+        } @else if (tab() === 'alike' && bench.selectedItem()) {
+          @defer (on immediate) {
+            <helk-variogram-work class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+          }
         } @else if (tab() === 'charts' && bench.selectedItem()) {
-          <helk-column-charts class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+          @defer (on immediate) {
+            <helk-column-charts class="flex-1 min-w-0" [item]="bench.selectedItem()!" />
+          }
         } @else if (tab() === 'table' && bench.selectedItem()) {
           <helk-table-view class="flex-1 min-w-0 min-h-0" [item]="bench.selectedItem()!" />
         } @else {
@@ -132,6 +152,13 @@ export class Evidence {
   /** The tab somebody chose, for the dataset it was chosen on; another dataset starts with its own first tab. */
   protected readonly wanted = signal<{ dataset: string | null; tab: Tab }>({ dataset: null, tab: 'values' });
   protected readonly unit = displayUnit;
+
+  protected choose(tab: Tab): void {
+    this.wanted.set({ dataset: this.bench.selected(), tab });
+    // A model is not judged, nor dragged, on a strip.
+    if (tab === 'alike' && this.bench.evidenceHeight() < ROOM) this.bench.set({ evidenceHeight: ROOM });
+  }
+
   protected readonly number = (v: number): string => formatNumber(v, Math.abs(v) < 1000 ? 100 : 1e5);
 
   protected readonly band = computed(() => {
@@ -177,6 +204,7 @@ export class Evidence {
         ...(d.info.kind !== 'raster' && d.info.columns.some((c) => c.type === 'number')
           ? [{ id: 'charts' as Tab, label: 'Charts' }]
           : []),
+        ...(this.measured(d) ? [{ id: 'alike' as Tab, label: 'How alike near places are' }] : []),
       ];
     return [
       ...(this.change() ? [{ id: 'changed' as Tab, label: this.change()!.tab }] : []),
@@ -184,6 +212,18 @@ export class Evidence {
       ...(b.band.facts!.gapBoxes.length ? [{ id: 'gaps' as Tab, label: 'Holes' }] : []),
     ];
   });
+  /** Points with numbers in a plane: how alike near ones are can be worked out. */
+  private measured(d: DatasetItem): boolean {
+    const i = d.info;
+    return (
+      i.kind === 'features' &&
+      i.geometry === 'point' &&
+      i.count >= 10 &&
+      !i.crs?.geographic &&
+      i.columns.some((c) => c.type === 'number')
+    );
+  }
+
   protected readonly tab = computed((): Tab => {
     const ids = this.tabs().map((t) => t.id);
     const w = this.wanted();

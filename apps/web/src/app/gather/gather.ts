@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, resource, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, resource, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes, formatNumber } from '@helk/core';
 import { ICONS } from '../parts/icons';
@@ -6,6 +6,7 @@ import { together } from './together';
 import { Api } from '../api/api';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
+import { ServiceStore } from '../state/service.store';
 import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 
 /** Where data come in: files dropped or chosen, what arrived, and what the checks say of it. */
@@ -40,6 +41,35 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         Look before taking in
       </label>
     </div>
+    <form class="px-4 pt-4" (submit)="$event.preventDefault(); ask()">
+      <label class="block"
+        ><span class="text-[12px] text-ink-2 block mb-1">From a service (OGC API)</span>
+        <input
+          class="w-full text-[12.5px]"
+          [value]="address()"
+          (input)="address.set($any($event.target).value)"
+          placeholder="https://host/path"
+          spellcheck="false"
+          list="services"
+          data-testid="service-address"
+        />
+      </label>
+      <datalist id="services">
+        @for (o of service.offers(); track o.address) {
+          <option [value]="o.address">{{ o.title }}</option>
+        }
+      </datalist>
+      <div class="flex items-start gap-2 mt-1.5">
+        <p class="text-[12px] text-ink-2 flex-1 min-w-0 leading-snug">
+          @if (offered(); as o) {
+            <span [title]="o.about">{{ o.title }}: invented data to try.</span>
+          }
+        </p>
+        <button class="btn flex-none" type="submit" [disabled]="!address().trim()" data-testid="service-ask">
+          Look into it
+        </button>
+      </div>
+    </form>
     @if (imports().length) {
       <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Under way</h3>
       @for (r of imports(); track r.id) {
@@ -117,6 +147,10 @@ export class Gather {
   private readonly api = inject(Api);
   private readonly review = inject(ReviewStore);
   protected readonly samples = resource({ loader: () => this.api.samples().catch(() => []) });
+  protected readonly service = inject(ServiceStore);
+  /** The service asked last, else the one that is offered. */
+  protected readonly address = linkedSignal(() => this.service.address() || (this.service.offers()[0]?.address ?? ''));
+  protected readonly offered = computed(() => this.service.offers().find((o) => o.address === this.address()));
   private readonly since = new Date().toISOString();
   protected readonly imports = computed(() =>
     this.store
@@ -129,6 +163,10 @@ export class Gather {
       ),
   );
   protected readonly sources = computed(() => this.store.datasetEntities().filter((d) => d.source));
+
+  protected ask(): void {
+    void this.service.look(this.address());
+  }
 
   protected looks(d: DatasetItem): number {
     return d.checks.filter((c) => c.level !== 'fine').length;

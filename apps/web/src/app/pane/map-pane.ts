@@ -18,12 +18,11 @@ import OlMap from 'ol/Map';
 import VectorLayer from 'ol/layer/Vector';
 import VectorSource from 'ol/source/Vector';
 import Feature from 'ol/Feature';
-import LineString from 'ol/geom/LineString';
 import { fromExtent } from 'ol/geom/Polygon';
 import { getRenderPixel } from 'ol/render';
 import type RenderEvent from 'ol/render/Event';
 import { Stroke, Style } from 'ol/style';
-import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, transformer, type RasterInfo } from '@helk/core';
+import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, type RasterInfo } from '@helk/core';
 import { Drawing } from '../draw/drawing';
 import { RasterLayer, type Drawn } from '../draw/layers';
 import { Preview } from '../draw/preview';
@@ -39,6 +38,7 @@ import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store
 import { sentence } from '../api/api';
 import { Key } from './key';
 import { paneImage } from './picture';
+import { markLines, previewLines } from './preview-lines';
 import { StyleEditor } from './style-editor';
 import { VectorKey } from './vector-key';
 
@@ -398,36 +398,16 @@ export class MapPane {
     return (seen.length ? seen.some((x) => x.id === this.pane().id) : this.active()) ? p : null;
   });
 
-  /** Lines that nothing has computed for good yet, and the steepest stretch of a profile. */
+  /** Lines that nothing has computed for good yet, the steepest stretch of a profile, the reach of a variogram. */
   private drawPreview(): void {
     const shown = this.previewed();
-    const stretch = this.cursor.stretch();
+    const item = shown ? this.project.datasetEntityMap()[shown.dataset] : undefined;
     const crs = this.project.crs();
     this.previewSource.clear();
-    const lines: Feature[] = [];
-    const item = shown ? this.project.datasetEntityMap()[shown.dataset] : undefined;
-    if (shown && item?.info.kind === 'raster') {
-      const go = transformer(item.info.grid.crs ?? crs, crs);
-      const out = [0, 0];
-      const { xy, offsets, value } = shown.lines;
-      for (let l = 0; l < value.length; l++) {
-        const points: number[][] = [];
-        for (let i = offsets[l]!; i < offsets[l + 1]!; i++) {
-          go(xy[2 * i]!, xy[2 * i + 1]!, out);
-          points.push([out[0]!, out[1]!]);
-        }
-        const streams = shown.what.kind === 'streams';
-        lines.push(
-          new Feature({
-            geometry: new LineString(points),
-            ink: streams ? '--act' : '--ink',
-            width: streams ? 0.5 + 0.5 * value[l]! : value[l] ? 1.5 : 0.6,
-          }),
-        );
-      }
-    }
-    if (stretch.length > 1) lines.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
-    this.previewSource.addFeatures(lines);
+    this.previewSource.addFeatures([
+      ...(shown && item ? previewLines(shown, item, crs) : []),
+      ...markLines(this.cursor.stretch(), this.cursor.ring(), crs),
+    ]);
   }
 
   private isSwiped(id: string): boolean {

@@ -11,6 +11,8 @@ export class Cursor {
   readonly at = signal<{ x: number; y: number; pane: number } | null>(null);
   /** A part of a line that stands out, in the panes' system: the steepest stretch of the profile that is looked at. */
   readonly stretch = signal<number[][]>([]);
+  /** A circle of so many metres about a place of the panes' system: how far the fitted correlation reaches. */
+  readonly ring = signal<{ x: number; y: number; radius: number } | null>(null);
 }
 
 /** The map projection of a CRS. */

@@ -62,12 +62,17 @@ export function suggestGrid({ points }: Told): Record<string, Suggestion | undef
   const s = spacing(points);
   const m = points.crs && !points.crs.geographic ? metresPerUnit(points.crs) : 1;
   const numbers = points.columns.filter((c) => c.type === 'number' && !/^(id|fid|no|nr|number|x|y)$/i.test(c.name));
+  // What was measured has a unit; what only counts has none.
+  const measured = numbers.find((c) => c.unit) ?? numbers[0];
   return {
-    ...(numbers.length
+    ...(measured
       ? {
           value: {
-            value: numbers[0]!.name,
-            reason: numbers.length === 1 ? 'the only column of numbers' : 'the first column of numbers',
+            value: measured.name,
+            reason:
+              numbers.length === 1
+                ? 'the only column of numbers'
+                : `the first column of numbers${measured.unit ? ' with a unit' : ''}`,
           },
         }
       : {}),

@@ -86,6 +86,14 @@ describe('surfaces of the meuse zinc', () => {
     expect(o.figures['range'] as number).toBeCloseTo(897, -1);
     expect(column(o.outputs[0]!.data as unknown as Table, 'pairs')[1]).toBeGreaterThan(200);
   });
+  it('the variogram of one direction is gstat’s', async () => {
+    const o = await run('surface.variogram', { points: zinc }, { lag: '100 m', maxDistance: '1500 m', azimuth: 45 });
+    const t = o.outputs[0]!.data as unknown as Table;
+    expect(column(t, 'pairs')).toEqual(meuse.direction45.np);
+    expect(
+      column(t, 'semivariance').every((v, i) => Math.abs((v as number) / meuse.direction45.gamma[i]! - 1) < 1e-9),
+    ).toBeTrue();
+  });
   it('Thiessen areas are SciPy’s', async () => {
     const o = await run('surface.thiessen', { points: zinc }, { bounds: scipy.bounds.join(',') });
     const f = o.outputs[0]!.data as Features;

@@ -3,10 +3,12 @@ import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import type { FeaturesInfo } from '../../data/dataset';
 import type { Features } from '../../data/features';
+import { squaredUnit } from '../../data/quantity';
 import { numberColumn, type Table } from '../../data/table';
 import { defineMethod, output, type Check, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number, quantity } from '../../method/params';
+import type { Samples } from '../../numeric/kriging';
 import {
   bestVariogram,
   empiricalVariogram,
@@ -87,23 +89,29 @@ export function variogramChecks(p: VariogramSettings): Check[] {
   return out;
 }
 
-/** Lags and model of the samples, distances in metres; what they mean is said in notes. */
-export function fitted(s: Measured, crs: Features['crs'], p: VariogramSettings, job: Job): { lags: Lag[]; fit: Fit } {
+/** Samples whose pairs are compared, places in metres: at most some thousands, evenly taken. */
+export function pairSamples(s: Samples, crs: Features['crs']): Samples {
   const m = crs && !crs.geographic ? metresPerUnit(crs) : 1;
-  let { x, y, z: v } = s;
-  if (x.length > MOST_PAIRS_OF) {
-    // Every k-th sample: pairs grow with the square, and a few thousand are enough to see the structure.
-    const step = x.length / MOST_PAIRS_OF;
-    const some = Array.from({ length: MOST_PAIRS_OF }, (_, i) => Math.floor(i * step));
-    [x, y, v] = [x, y, v].map((a) => Float64Array.from(some, (i) => a[i]!)) as [
-      Float64Array,
-      Float64Array,
-      Float64Array,
-    ];
-    job.note('info', 'variogram.sample', `The variogram was taken of ${MOST_PAIRS_OF} of the ${s.x.length} points.`);
-  }
-  const scaled = (a: Float64Array): Float64Array => (m === 1 ? a : a.map((q) => q * m));
-  const lags = empiricalVariogram(scaled(x), scaled(y), v, p.lag, p.maxDistance);
+  const n = s.x.length;
+  // Every k-th sample: pairs grow with the square, and a few thousand are enough to see the structure.
+  const step = n > MOST_PAIRS_OF ? n / MOST_PAIRS_OF : 1;
+  const take = (a: ArrayLike<number>, factor: number): Float64Array =>
+    Float64Array.from({ length: Math.min(n, MOST_PAIRS_OF) }, (_, i) => a[Math.floor(i * step)]! * factor);
+  return { x: take(s.x, m), y: take(s.y, m), z: take(s.z, 1) };
+}
+
+/** Lags and model of the samples, distances in metres; what they mean is said in notes. */
+export function fitted(
+  s: Measured,
+  crs: Features['crs'],
+  p: VariogramSettings & { azimuth?: number | undefined; tolerance?: number },
+  job: Job,
+): { lags: Lag[]; fit: Fit } {
+  const { x, y, z } = pairSamples(s, crs);
+  if (x.length < s.x.length)
+    job.note('info', 'variogram.sample', `The variogram was taken of ${x.length} of the ${s.x.length} points.`);
+  const way = p.azimuth === undefined ? undefined : { azimuth: p.azimuth, tolerance: p.tolerance ?? 22.5 };
+  const lags = empiricalVariogram(x, y, z, p.lag, p.maxDistance, way);
   if (lags.length < 3 && (p.nugget === undefined || p.sill === undefined || p.range === undefined))
     throw new HelkError(
       'method.parameter',
@@ -149,7 +157,24 @@ export const variogram = defineMethod({
   keywords: ['semivariogram', 'geostatistics', 'correlation', 'range', 'nugget', 'sill', 'structure'],
   sources: ['Matheron 1963, doi:10.2113/gsecongeo.58.8.1246', 'Cressie 1993, doi:10.1002/9781119115151'],
   inputs: { points: surfaceInputs.points },
-  params: z.object({ value: valueParam, ...variogramParams }),
+  params: z.object({
+    value: valueParam,
+    ...variogramParams,
+    azimuth: quantity('angle', {
+      label: 'Direction',
+      unit: '°',
+      min: 0,
+      max: 360,
+      help: 'Only pairs along it, clockwise from north; empty: all directions.',
+    }).optional(),
+    tolerance: quantity('angle', {
+      label: 'Tolerance of the direction',
+      unit: '°',
+      above: 0,
+      max: 90,
+      help: 'To either side.',
+    }).default(22.5),
+  }),
   outputs: { variogram: output.table('Variogram') },
   figures: {
     model: { label: 'Model' },
@@ -171,7 +196,7 @@ export const variogram = defineMethod({
     if (allAlike(s.z))
       throw new HelkError('method.input', 'All values are alike; there is nothing to correlate.', 'points');
     const { lags, fit } = fitted(s, points.crs, p, job);
-    const square = s.unit ? `(${s.unit})²` : null;
+    const square = squaredUnit(s.unit);
     const table: Table = {
       kind: 'table',
       columns: [

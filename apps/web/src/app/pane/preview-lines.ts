@@ -1,0 +1,46 @@
+import Feature from 'ol/Feature';
+import LineString from 'ol/geom/LineString';
+import { metresPerDegree, metresPerUnit, transformer, type Crs } from '@helk/core';
+import type { Preview } from '../draw/preview';
+import type { Cursor } from '../state/cursor';
+import type { DatasetItem } from '../state/project.store';
+
+/** Streams or contours of a preview as lines of the panes' system, with the ink and width they are drawn in. */
+export function previewLines(shown: NonNullable<ReturnType<Preview['shown']>>, item: DatasetItem, crs: Crs): Feature[] {
+  if (item.info.kind !== 'raster') return [];
+  const go = transformer(item.info.grid.crs ?? crs, crs);
+  const out = [0, 0];
+  const { xy, offsets, value } = shown.lines;
+  const streams = shown.what.kind === 'streams';
+  return Array.from(value, (v, l) => {
+    const points: number[][] = [];
+    for (let i = offsets[l]!; i < offsets[l + 1]!; i++) {
+      go(xy[2 * i]!, xy[2 * i + 1]!, out);
+      points.push([out[0]!, out[1]!]);
+    }
+    return new Feature({
+      geometry: new LineString(points),
+      ink: streams ? '--act' : '--ink',
+      width: streams ? 0.5 + 0.5 * v : v ? 1.5 : 0.6,
+    });
+  });
+}
+
+/** The steepest stretch of a profile, and the circle within which a variogram says that places are alike. */
+export function markLines(
+  stretch: ReturnType<Cursor['stretch']>,
+  ring: ReturnType<Cursor['ring']>,
+  crs: Crs,
+): Feature[] {
+  const out: Feature[] = [];
+  if (stretch.length > 1) out.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
+  if (ring) {
+    const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];
+    const corners = Array.from({ length: 97 }, (_, k) => {
+      const a = (k * 2 * Math.PI) / 96;
+      return [ring.x + (ring.radius / mx!) * Math.cos(a), ring.y + (ring.radius / my!) * Math.sin(a)];
+    });
+    out.push(new Feature({ geometry: new LineString(corners), ink: '--pick', width: 2 }));
+  }
+  return out;
+}
