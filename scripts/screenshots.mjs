@@ -173,7 +173,7 @@ try {
   await page.getByRole('button', { name: /missing in a copy/ }).click();
   await wait(1500);
   await run();
-  await row('With column').click();
+  await row('veyra-peat-probes, new depth_cm').click();
   await ask('kriging');
   await page.getByLabel('Values').selectOption('depth_cm');
   await run();

@@ -106,7 +106,8 @@ async function run(db: Db, task: RunTask, progress: Progress, isCancelled: () =>
       0.75 + (0.25 * (k + 1)) / outcome.outputs.length,
     );
     const label = method.outputs[o.role]!.label;
-    const name = sibling ? variantName(method, label, sibling.params, outcome.params) : label;
+    const own = method.named?.(names, record.params as never).slice(0, 200) ?? label;
+    const name = sibling ? variantName(method, own, sibling.params, outcome.params) : own;
     staged.push(
       await stageDataset(
         db,

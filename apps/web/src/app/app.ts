@@ -39,6 +39,19 @@ export class App {
     { id: 'ledger', label: 'Ledger' },
     { id: 'methods', label: 'Methods' },
   ];
+  /** Rasters of one unit in the first two panes: their difference can be asked for. */
+  protected readonly pair = computed((): [string, string] | null => {
+    const two = this.bench
+      .panes()
+      .slice(0, 2)
+      .map((p) => {
+        const top = [...p.layers].reverse().find((l) => l.raster?.visible);
+        return top ? this.store.datasetEntityMap()[top.dataset] : undefined;
+      });
+    const [a, b] = two;
+    if (a?.info.kind !== 'raster' || b?.info.kind !== 'raster' || a.id === b.id) return null;
+    return a.info.bands[0]!.unit === b.info.bands[0]!.unit && a.info.bands[0]!.kind === 'measure' ? [a.id, b.id] : null;
+  });
   /** The run that is furthest, for the top bar. */
   protected readonly live = computed(() => [...this.store.liveRuns()].sort((a, b) => b.progress - a.progress)[0]);
   protected readonly grid = computed(() => {

@@ -138,6 +138,8 @@ export interface Method<
   params: P;
   outputs: O;
   figures: Record<string, FigureSpec>;
+  /** Name of the result where the output's label would not tell it from others; given the names of the inputs by role. */
+  named?: (names: Record<string, string[]>, params: z.output<P>) => string;
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];
   suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion | undefined>;
   estimate?: (inputs: InfosOf<I>, params: z.output<P>) => Estimate;

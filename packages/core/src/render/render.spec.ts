@@ -1,10 +1,13 @@
 import { bandFacts } from '../data/facts';
 import { infoOf } from '../data/facts';
 import type { RasterInfo } from '../data/dataset';
+import { FeaturesBuilder } from '../data/features';
+import { numberColumn } from '../data/table';
 import { rasterOf } from '../testing';
 import { colourTable, paintRow, type Paint, type Window } from './paint';
 import { RAMPS, rampTable } from './ramps';
 import { breaksOf, defaultStyle, rangeOf, scaleOf, sharedScale } from './style';
+import { MISSING_COLOUR, PLAIN_VECTOR, symbolsOf } from './symbols';
 import { formatBytes, formatDuration, formatLength, formatNumber } from './ticks';
 
 /** Lightness L* of a colour (CIE 1976, from sRGB). */
@@ -115,6 +118,39 @@ describe('painting', () => {
   it('puts values on a break into the upper class', () => {
     const { index } = colourTable({ ...paint.scale, breaks: [25, 50] });
     expect([0, 24.9, 25, 50, 99].map(index)).toEqual([0, 0, 1, 2, 2]);
+  });
+});
+
+describe('points over a raster', () => {
+  const b = new FeaturesBuilder();
+  for (let i = 0; i < 4; i++) b.point(i, 0);
+  const f = b.build('point', null, [numberColumn('v', [-5, 0, 10, NaN])]);
+  it('wear its very colours, with or without classes; missing ones a grey', () => {
+    for (const breaks of [[], [2, 6]]) {
+      const scale = { ramp: 'viridis', reversed: false, low: 0, high: 10, breaks };
+      const s = symbolsOf({ ...PLAIN_VECTOR, by: { kind: 'raster', column: 'v' } }, f, String, scale);
+      const { table, index } = colourTable(scale);
+      [-5, 0, 10].forEach((v, i) => {
+        const k = 3 * index(v);
+        const rgb = [1, 3, 5].map((at) => parseInt(s.colours[s.index[i]!]!.slice(at, at + 2), 16));
+        expect(rgb).toEqual([table[k]!, table[k + 1]!, table[k + 2]!]);
+      });
+      expect(s.colours[s.index[3]!]).toBe(MISSING_COLOUR);
+    }
+  });
+  it('say when there is no raster, and have classes that lie alike around zero when wished', () => {
+    expect(symbolsOf({ ...PLAIN_VECTOR, by: { kind: 'raster', column: 'v' } }, f).problem).toContain('no raster');
+    const by = {
+      kind: 'classes',
+      column: 'v',
+      rule: 'equal',
+      classes: 4,
+      own: [],
+      ramp: 'scales',
+      reversed: false,
+      around: 0,
+    };
+    expect(symbolsOf({ ...PLAIN_VECTOR, by: by as never }, f).breaks).toEqual([-5, 0, 5]);
   });
 });
 

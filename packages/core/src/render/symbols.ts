@@ -2,7 +2,9 @@ import type { Column, Features } from '../data/features';
 import { labelsOver } from '../formula/over-features';
 import { classBreaks, classOf, type BreakRule } from '../numeric/classes';
 import { categoryColours } from './categories';
+import { colourTable } from './paint';
 import { rampTable } from './ramps';
+import type { Scale } from './style';
 
 /** What decides the colour of a feature. */
 export type ColourBy =
@@ -15,7 +17,11 @@ export type ColourBy =
       own: number[];
       ramp: string;
       reversed: boolean;
+      /** Equal steps lie symmetric around this value, as residuals do around 0. */
+      around?: number;
     }
+  /** The very colours of the raster that is drawn below, so that measured and estimated values can be compared by eye. */
+  | { kind: 'raster'; column: string }
   | { kind: 'category'; column: string; colours: Record<string, string> };
 
 export interface VectorStyle {
@@ -99,21 +105,32 @@ export function categoriesOf(c: Column): { key: string; count: number }[] {
 
 /** Inner breaks of a classed column: the rule's, or one's own within the range. */
 export function breaksFor(by: Extract<ColourBy, { kind: 'classes' }>, sorted: Float64Array): number[] {
-  return by.rule === 'own' ? [...by.own].sort((a, b) => a - b) : classBreaks(sorted, by.classes, by.rule);
+  if (by.rule === 'own') return [...by.own].sort((a, b) => a - b);
+  if (by.around !== undefined && by.rule === 'equal' && sorted.length) {
+    const { around, classes } = by;
+    const reach = Math.max(around - sorted[0]!, sorted[sorted.length - 1]! - around);
+    return Array.from({ length: classes - 1 }, (_, k) => around + reach * ((2 * (k + 1)) / classes - 1));
+  }
+  return classBreaks(sorted, by.classes, by.rule);
 }
 
 /** `n` colours spread over a ramp. */
 export function rampColours(ramp: string, reversed: boolean, n: number): string[] {
   const t = rampTable(ramp, reversed);
-  const hex = (v: number): string => v.toString(16).padStart(2, '0');
-  return Array.from({ length: n }, (_, k) => {
-    const i = 3 * (n === 1 ? 128 : Math.round((k * 255) / (n - 1)));
-    return `#${hex(t[i]!)}${hex(t[i + 1]!)}${hex(t[i + 2]!)}`;
-  });
+  return Array.from({ length: n }, (_, k) => hexOf(t, 3 * (n === 1 ? 128 : Math.round((k * 255) / (n - 1)))));
 }
 
-/** Applies a style to features. O(n log n) for classes, O(n) otherwise. */
-export function symbolsOf(s: VectorStyle, f: Features, format: (v: number) => string = String): Symbols {
+/** Three bytes of a colour table as `#rrggbb`. */
+const hexOf = (t: ArrayLike<number>, i: number): string =>
+  `#${[0, 1, 2].map((k) => t[i + k]!.toString(16).padStart(2, '0')).join('')}`;
+
+/** Applies a style to features. O(n log n) for classes, O(n) otherwise. @param scale of the raster below, for colours taken from it */
+export function symbolsOf(
+  s: VectorStyle,
+  f: Features,
+  format: (v: number) => string = String,
+  scale: Scale | null = null,
+): Symbols {
   const n = f.featureOffsets.length - 1;
   const out: Symbols = {
     index: new Uint16Array(n),
@@ -127,6 +144,7 @@ export function symbolsOf(s: VectorStyle, f: Features, format: (v: number) => st
   };
   if (s.by.kind === 'classes') classes(s.by, f, out, format);
   else if (s.by.kind === 'category') categories(s.by, f, out);
+  else if (s.by.kind === 'raster') likeRaster(s.by.column, f, scale, out);
   if (s.size) {
     const c = columnOf(f, s.size.column);
     const sorted = c ? sortedValues(c) : null;
@@ -180,6 +198,24 @@ function classes(
     key: String(i),
   }));
   if (counts[k]) out.legend.push({ colour: MISSING_COLOUR, text: 'missing', count: counts[k]!, key: '' });
+}
+
+/** Colours of a raster's scale at the values of a column. */
+function likeRaster(column: string, f: Features, scale: Scale | null, out: Symbols): void {
+  const c = columnOf(f, column);
+  if (!c || c.type === 'text') {
+    out.problem = `There is no column "${column}" of numbers.`;
+    return;
+  }
+  if (!scale) {
+    out.problem = 'There is no raster in this pane to take colours from.';
+    return;
+  }
+  const { table, index } = colourTable(scale);
+  out.colours = Array.from({ length: table.length / 3 }, (_, i) => hexOf(table, 3 * i));
+  const gone = out.colours.push(MISSING_COLOUR) - 1;
+  const v = c.values as Float64Array;
+  for (let i = 0; i < v.length; i++) out.index[i] = v[i] !== v[i] || c.missing?.[i] ? gone : index(v[i]!);
 }
 
 function categories(by: Extract<ColourBy, { kind: 'category' }>, f: Features, out: Symbols): void {

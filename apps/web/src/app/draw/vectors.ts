@@ -14,6 +14,7 @@ import {
   transformer,
   type Crs,
   type Features,
+  type Scale,
   type Symbols,
   type VectorStyle,
 } from '@helk/core';
@@ -63,6 +64,8 @@ export interface Look {
   pick: string;
   ink: string;
   paper: string;
+  /** Of the raster below, for features that wear its colours. */
+  scale: Scale | null;
 }
 
 /**
@@ -132,9 +135,10 @@ export class VectorDrawn {
     this.stamps.setVisible(style.visible);
     this.labels.setVisible(style.visible && !!style.label);
     if (!this.features) return;
-    const key = JSON.stringify({ ...style, opacity: 0, visible: true });
+    const scale = style.by.kind === 'raster' ? look.scale : null;
+    const key = JSON.stringify({ ...style, opacity: 0, visible: true, scale });
     if (key === this.key && was.picked === picked && was.ink === look.ink && was.pick === look.pick) return;
-    if (key !== this.key) this.symbols = symbolsOf(style, this.features, (v) => formatNumber(v, 1000));
+    if (key !== this.key) this.symbols = symbolsOf(style, this.features, (v) => formatNumber(v, 1000), scale);
     this.key = key;
     this.styles.clear();
     this.texts.clear();

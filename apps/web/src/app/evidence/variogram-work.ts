@@ -128,7 +128,11 @@ const short = (v: number): string => String(Number(v.toPrecision(4)));
           <button class="link ml-1" (click)="mend()">{{ c.mend!.label }}</button>
         </div>
       }
-      <p class="num text-[11.5px] px-2 truncate flex-none" [title]="words()" data-testid="variogram-words">
+      <p
+        class="num !text-[11px] leading-[14px] px-2 line-clamp-2 flex-none"
+        [title]="words()"
+        data-testid="variogram-words"
+      >
         {{ words() }}
       </p>
       <div class="flex-1 min-h-0 flex">

@@ -2,6 +2,7 @@ import { CdkMenuItem } from '@angular/cdk/menu';
 import { Dialog } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { BenchStore } from '../state/bench.store';
+import { Judge } from '../state/judge';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { DatasetCard } from './dataset-card';
 
@@ -31,6 +32,7 @@ export class DatasetMenu {
   private readonly bench = inject(BenchStore);
   private readonly project = inject(ProjectStore);
   private readonly dialog = inject(Dialog);
+  private readonly judge = inject(Judge);
 
   protected readonly actions = computed((): { label: string; do: () => void; rule?: boolean; no?: boolean }[] => {
     const d = this.item();
@@ -42,6 +44,9 @@ export class DatasetMenu {
             { label: 'Open beside', do: () => this.bench.showBeside(d.id) },
             { label: 'Add on top of this pane', do: () => this.bench.show(d.id, this.bench.activePane(), true) },
           ]
+        : []),
+      ...(this.judge.siblings(d).length > 1
+        ? [{ label: 'Hold against the other estimates', do: () => this.judge.hold(d) }]
         : []),
       ...(made ? [{ label: 'Vary its run', do: () => this.bench.vary(d.id) }] : []),
       { label: 'Ask something of it', do: () => this.bench.set({ selected: d.id, askOpen: true }) },

@@ -44,6 +44,9 @@ import { VectorKey } from './vector-key';
 
 type Held = { crs: string; raster: RasterLayer } | { crs: string; vector: VectorDrawn };
 
+/** Pixels. */
+const LOW = 290;
+
 /** One pane: a map of the datasets in its stack, with key, scale, coordinates and the linked cursor. */
 @Component({
   selector: 'helk-map-pane',
@@ -90,6 +93,12 @@ export class MapPane {
   protected readonly here = signal<{ text: string; unit: string } | null>(null);
   protected readonly active = computed(() => this.bench.activePane() === this.pane().id);
 
+  /** A pane so low that open keys would cover its picture. */
+  protected readonly low = computed(() => {
+    this.moved();
+    return (this.mapMade()?.getSize()?.[1] ?? LOW) < LOW;
+  });
+
   protected readonly layers = computed(() =>
     this.pane()
       .layers.map((layer) => ({ layer, item: this.project.datasetEntityMap()[layer.dataset]! }))
@@ -98,6 +107,7 @@ export class MapPane {
   /** Rasters with a key, the top one first. */
   protected readonly keys = computed(() => {
     const scales = this.bench.scales();
+    const held = [...scales.values()];
     return this.layers()
       .filter(
         (l) =>
@@ -114,6 +124,8 @@ export class MapPane {
           facts: band.facts!,
           style: l.layer.raster!,
           scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)!,
+          // One scale drawn in several places is one object.
+          shared: held.filter((s) => s === scales.get(`${this.pane().id}/${l.layer.dataset}`)).length > 1,
         };
       })
       .reverse();
@@ -288,6 +300,8 @@ export class MapPane {
     const css = getComputedStyle(document.documentElement);
     const token = (name: string): string => css.getPropertyValue(name).trim();
     const wanted = new Set<string>();
+    const top = this.topRaster();
+    const below = (top && scales.get(`${this.pane().id}/${top.item.id}`)) ?? null;
     layers.forEach(({ layer, item }, z) => {
       wanted.add(item.id);
       let h = this.held.get(item.id);
@@ -324,6 +338,7 @@ export class MapPane {
           pick: token('--pick'),
           ink: token('--ink'),
           paper: token('--leaf'),
+          scale: below,
         };
         let vector = h && 'vector' in h ? h.vector : undefined;
         if (vector) vector.update(look);

@@ -40,10 +40,10 @@ const MOST = 12;
         <div class="flex items-center gap-1.5">
           <span
             [class]="swatch()"
-            [style.background]="style().colour + (kind() === 'polygon' ? '33' : '')"
+            [style.background]="like() ?? style().colour + (kind() === 'polygon' ? '33' : '')"
             [style.borderColor]="style().colour"
           ></span
-          ><span class="truncate">{{ item().name }}</span>
+          ><span class="truncate">{{ title() }}</span>
         </div>
       }
       @if (style().size; as s) {
@@ -75,6 +75,11 @@ export class VectorKey {
     () =>
       `flex-none border ${this.kind() === 'line' ? 'w-4 h-0 !border-y-[1.5px] !border-x-0' : this.kind() === 'point' ? 'w-2.5 h-2.5 rounded-full' : 'w-4 h-2.5 rounded-[2px]'}`,
   );
+  /** Colours of the raster below; its key tells what they mean. */
+  protected readonly like = computed(() => {
+    const c = this.style().by.kind === 'raster' ? this.symbols()?.colours : undefined;
+    return c && c.length > 3 ? `linear-gradient(90deg, ${c[0]}, ${c[(c.length - 2) >> 1]}, ${c[c.length - 2]})` : null;
+  });
   protected readonly title = computed(() => {
     const by = this.style().by;
     if (by.kind === 'one') return this.item().name;

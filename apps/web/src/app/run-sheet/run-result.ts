@@ -4,6 +4,7 @@ import { figureUnit, formatDuration, formatFigure } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
+import { Judge } from '../state/judge';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 
 /** A run under way or ended: progress and cancel, or figures, notes, results and what can follow. */
@@ -69,6 +70,11 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
       }
       @if (ended()) {
         <div class="flex flex-wrap gap-2">
+          @if (judged(); as d) {
+            <button class="btn btn-act" (click)="judge.hold(d)" data-testid="judge">
+              Hold against the other {{ judge.siblings(d).length - 1 }}
+            </button>
+          }
           <button class="btn" (click)="again()" data-testid="vary">
             {{ run().state === 'done' ? 'Vary' : 'Change and run again' }}
           </button>
@@ -111,6 +117,9 @@ export class RunResult {
       .outputs.map((id) => this.store.datasetEntityMap()[id])
       .filter((d): d is DatasetItem => d !== undefined),
   );
+  protected readonly judge = inject(Judge);
+  /** An estimate that has others beside it. */
+  protected readonly judged = computed(() => this.results().find((d) => this.judge.siblings(d).length > 1));
   protected readonly figures = computed(() => {
     const r = this.run();
     const m = this.store.methodMap().get(r.method);

@@ -404,7 +404,9 @@ export class RunSheet {
       if (first.kind === 'features') {
         this.bench.show(first.id, this.bench.activePane(), true);
         // A table that came with the areas is what is read first.
-        const table = done.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d?.role === 'matrix');
+        const table = done.outputs
+          .map((id) => this.store.datasetEntityMap()[id])
+          .find((d) => d?.role === 'matrix' || d?.role === 'validation');
         if (table) this.bench.set({ selected: table.id, evidence: true });
       } else this.bench.showBeside(first.id);
     } catch (e) {

@@ -73,6 +73,8 @@ const ROLE_COLOURS: Record<string, string> = {
   watersheds: '#7a4f9a',
   contours: '#7a5230',
 };
+/** Bands that mean something else than others of their unit, and never share a scale with them. */
+const OWN_SCALE = new Set(['hillshade', 'aspect', 'error', 'difference']);
 const THEME = 'helk.theme';
 
 const startDark = (): boolean => {
@@ -85,6 +87,22 @@ export function vectorLook(d: DatasetItem): Partial<VectorStyle> {
   if (d.info.kind !== 'features') return {};
   const has = (name: string): boolean => d.info.kind === 'features' && d.info.columns.some((c) => c.name === name);
   if (has('level') && has('index')) return { width: 0.8, emphasis: 'index', label: { formula: 'level', size: 10.5 } };
+  const residual = d.info.columns.find((c) => c.name.startsWith('residual_'));
+  if (d.role === 'residuals' && residual)
+    return {
+      by: {
+        kind: 'classes',
+        column: residual.name,
+        rule: 'equal',
+        classes: 6,
+        own: [],
+        ramp: 'scales',
+        reversed: false,
+        around: 0,
+      },
+      size: { column: residual.name, largest: 9 },
+      outline: '#6a6258',
+    };
   if (d.role === 'streams' && has('order')) return { size: { column: 'order', largest: 4 } };
   const kind = d.info.columns.find(
     (c) => c.type === 'text' && /^(class|cover|land_?cover|category|kind|type)\w*$/i.test(c.name),
@@ -131,7 +149,7 @@ export const BenchStore = signalStore(
             if (!band.facts || band.facts.summary.count === 0) continue;
             const key = `${p.id}/${l.dataset}`;
             own.set(key, scaleOf(l.raster, band.facts, band));
-            const group = `${band.unit ?? ''}|${band.role === 'hillshade' || band.role === 'aspect' ? band.role : ''}`;
+            const group = `${band.unit ?? ''}|${OWN_SCALE.has(band.role ?? '') ? band.role : ''}`;
             if (l.raster.visible && !own.get(key)!.classes) groups.set(group, [...(groups.get(group) ?? []), key]);
           }
         }
@@ -166,6 +184,14 @@ export const BenchStore = signalStore(
     const inherited = (d: DatasetItem): Layer => {
       const own = layerFor(d);
       const run = d.runId ? project.runEntityMap()[d.runId] : undefined;
+      // What was kept of a set, or put right in it, is drawn as the set is.
+      if (run && d.info.kind === 'features' && /^features\.(subset|edit|calculate)$/.test(run.method)) {
+        const from = s
+          .panes()
+          .flatMap((p) => p.layers)
+          .find((l) => l.vector && run.inputs['features']?.includes(l.dataset));
+        return from?.vector ? { ...own, vector: { ...from.vector, visible: true } } : own;
+      }
       if (!run || d.info.kind !== 'raster' || !own.raster) return own;
       const sources = Object.values(run.inputs).flat();
       const like = s
@@ -234,6 +260,17 @@ export const BenchStore = signalStore(
         const panes = s.panes().filter((p) => p.id !== id);
         patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
       },
+      /** Each group of datasets in a pane of its own, on one view and one scale. */
+      holdTogether(groups: Layer[][]): void {
+        patchState(s, {
+          panes: groups.slice(0, 4).map((layers, i) => ({ id: i + 1, layers, swipe: null })),
+          activePane: 1,
+          sharedScale: true,
+          linkedView: true,
+          linkedCursor: true,
+        });
+      },
+      layerFor,
       /** A set that has taken the place of another is drawn where, and as, the other was. */
       replaceLayer(from: string, to: string): void {
         patchState(s, {

@@ -64,9 +64,8 @@ export class Edits {
     );
     if (!made) return;
     this.drop(dataset);
-    await this.project.patchDataset(made[0]!, { name: `${d.name} edited`.slice(0, 200) });
     this.bench.replaceLayer(dataset, made[0]!);
-    this.project.notify(`Kept as “${d.name} edited”; “${d.name}” is as it was.`);
+    this.project.notify(`Kept as a new set; “${d.name}” is as it was.`);
   }
 
   readonly any = computed(() => this.held().size > 0);

@@ -24,6 +24,7 @@ export const calculate = defineMethod({
     unit: text({ label: 'Unit', help: 'Like ha; empty when it has none.' }).default(''),
   }),
   outputs: { features: output.features('With column') },
+  named: ({ features: [name] = ['Features'] }, p) => `${name}, new ${p.column}`,
   figures: { missing: { label: 'Missing values' } },
   checks: ({ features }, p): Check[] => {
     if (!p.column.trim()) throw new HelkError('method.parameter', 'column: the new column needs a name.', 'column');

@@ -118,6 +118,7 @@ export const edit = defineMethod({
     }),
   }),
   outputs: { features: output.features('Edited') },
+  named: ({ features: [name] = ['Features'] }) => `${name} edited`,
   figures: { changed: { label: 'Values changed' }, emptied: { label: 'Made missing' } },
   checks: ({ features }, p): Check[] => {
     const all = readEdits(p.edits);

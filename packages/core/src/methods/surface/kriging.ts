@@ -144,7 +144,7 @@ export const kriging = defineMethod({
     const { model, nugget, sill, range } = fit;
     return {
       estimate: surfaceRaster(grid, estimate!, p.value, s.unit),
-      standardError: surfaceRaster(grid, error!, `standard error of ${p.value}`, s.unit),
+      standardError: surfaceRaster(grid, error!, `standard error of ${p.value}`, s.unit, 'error'),
       figures: { model, nugget, sill, range },
     };
   },

@@ -195,13 +195,15 @@ export const validate = defineMethod({
     const residuals = b.build('point', points.crs, [
       ...points.columns.filter((c) => c.name !== p.value).map((c) => takeColumn(c, s.rows)),
       numberColumn(p.value, s.z, s.unit),
-      ...used.map((name, m) =>
-        numberColumn(
+      // The best method first, as it is what is drawn.
+      ...rows.map(({ name }) => {
+        const g = guess[used.indexOf(name)]!;
+        return numberColumn(
           `residual_${name}`,
-          s.z.map((v, i) => v - guess[m]![i]!),
+          s.z.map((v, i) => v - g[i]!),
           s.unit,
-        ),
-      ),
+        );
+      }),
     ]);
     return { validation, residuals, figures: { best: first?.name ?? null } };
   },
