@@ -109,7 +109,7 @@ test('from the portal to three surfaces, compared on one scale, validated and co
   await clean.click();
   await page.getByRole('tab', { name: 'How alike near places are' }).click();
   await page.getByTestId('variogram-krige').click();
-  await expect(page.getByLabel('Model')).toHaveValue('spherical');
+  await expect(page.getByTestId('run-sheet').getByLabel('Model')).toHaveValue('spherical');
   await runSheet(page);
   await expect(figure(page, 'model')).toHaveText('spherical');
   await page.getByTestId('judge').click();

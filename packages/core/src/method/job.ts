@@ -14,9 +14,12 @@ export interface Job {
   note(level: Note['level'], code: string, message: string): void;
   readonly cancelled: boolean;
   readonly random: Random;
+  /** Names of the inputs by role, where they have any. */
+  readonly names: Readonly<Record<string, readonly string[]>>;
 }
 
 export interface JobHooks {
+  names?: Record<string, string[]>;
   onProgress?: (share: number, stage: string) => void;
   isCancelled?: () => boolean;
   seed?: number;
@@ -26,8 +29,10 @@ export interface JobHooks {
 export class LocalJob implements Job {
   readonly notes: Note[] = [];
   readonly random: Random;
+  readonly names: Readonly<Record<string, readonly string[]>>;
   constructor(private readonly hooks: JobHooks = {}) {
     this.random = new Random(hooks.seed ?? 1);
+    this.names = hooks.names ?? {};
   }
   get cancelled(): boolean {
     return this.hooks.isCancelled?.() ?? false;
@@ -39,4 +44,25 @@ export class LocalJob implements Job {
   note(level: Note['level'], code: string, message: string): void {
     this.notes.push({ level, code, message });
   }
+}
+
+/**
+ * Names that tell apart what came from which input: those given (apart by commas), else the inputs' own, else `usual`; equal ones
+ * are numbered.
+ *
+ * @throws HelkError `method.parameter` when there are not as many names as inputs
+ */
+export function sourceNames(given: string, own: readonly string[] | undefined, usual: readonly string[]): string[] {
+  const list = given
+    .split(',')
+    .map((s) => s.trim())
+    .filter(Boolean);
+  if (list.length && list.length !== usual.length)
+    throw new HelkError(
+      'method.parameter',
+      `names: ${list.length} names are given for ${usual.length} inputs.`,
+      'names',
+    );
+  const names = list.length ? list : own?.length === usual.length ? own : usual;
+  return names.map((n, k) => (names.filter((x) => x === n).length > 1 ? `${n} ${k + 1}` : n));
 }

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { setupNode } from '../../../node/src/index';
+import { sourceNames } from './job';
 import { ERRORS, toProblem, HelkError } from '../errors';
 import { infoOf } from '../data/facts';
 import { rasterOf, refusalOf, run } from '../testing';
@@ -43,6 +44,12 @@ describe('the registry', () => {
         .withContext(`${m.id} survives JSON`)
         .toEqual(d as never);
     }
+  });
+  it('tells inputs apart by the names given, their own, or numbers', () => {
+    expect(sourceNames('a, b', ['x', 'y'], ['u', 'v'])).toEqual(['a', 'b']);
+    expect(sourceNames('', ['x', 'y'], ['u', 'v'])).toEqual(['x', 'y']);
+    expect(sourceNames('', undefined, ['u', 'u', 'v'])).toEqual(['u 1', 'u 2', 'v']);
+    expect(() => sourceNames('a', undefined, ['u', 'v'])).toThrowError(/1 names are given for 2/);
   });
   it('names near ids when asked for one that is not there', () => {
     expect(() => methodOf('terrain.slop')).toThrowError(/terrain\.slope/);

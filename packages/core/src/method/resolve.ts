@@ -168,7 +168,7 @@ export async function runMethod(
   m: Method,
   data: Record<string, Dataset[]>,
   given: Record<string, unknown>,
-  hooks: JobHooks & { names?: Record<string, string[]>; infos?: Infos; memoryLimit?: number } = {},
+  hooks: JobHooks & { infos?: Infos; memoryLimit?: number } = {},
 ): Promise<Outcome> {
   const infos: Infos = hooks.infos ?? {};
   if (!hooks.infos) for (const [role, list] of Object.entries(data)) infos[role] = list.map(infoOf);
@@ -196,7 +196,12 @@ export async function runMethod(
       : [
           {
             role,
-            name: base && !spec.suffix.startsWith('=') ? `${base} ${spec.suffix}` : spec.label,
+            name:
+              m.named && hooks.names
+                ? m.named(hooks.names, r.values as never)
+                : base && !spec.suffix.startsWith('=')
+                  ? `${base} ${spec.suffix}`
+                  : spec.label,
             data: result[role] as Dataset,
           },
         ],

@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import { HelkError } from '../../errors';
 import { copyParts, featureCount, featuresIn, FeaturesBuilder, type Column } from '../../data/features';
 import { defineMethod, input, output, type Check } from '../../method/define';
+import { sourceNames } from '../../method/job';
 import { text } from '../../method/params';
 
 export const merge = defineMethod({
@@ -17,7 +17,7 @@ export const merge = defineMethod({
   params: z.object({
     names: text({
       label: 'Names for the source',
-      help: 'Apart by commas, in the order of the sets; 1, 2, 3 … otherwise.',
+      help: 'Apart by commas, in the order of the sets; their own names otherwise.',
     }).default(''),
   }),
   outputs: { merged: output.features('Merged') },
@@ -48,18 +48,13 @@ export const merge = defineMethod({
     const n = features.reduce((s, f) => s + f.count, 0);
     return { cells: n, bytes: n * 500, seconds: n / 5e5 };
   },
-  run: ({ features }, p) => {
+  run: ({ features }, p, job) => {
     const first = features[0]!;
-    const given = p.names
-      .split(',')
-      .map((s) => s.trim())
-      .filter(Boolean);
-    if (given.length && given.length !== features.length)
-      throw new HelkError(
-        'method.parameter',
-        `names: ${given.length} names are given for ${features.length} sets.`,
-        'names',
-      );
+    const called = sourceNames(
+      p.names,
+      job.names['features'],
+      features.map((_, k) => String(k + 1)),
+    );
     const b = new FeaturesBuilder();
     const source: string[] = [];
     const names = [...new Set(features.flatMap((f) => f.columns.map((c) => c.name)))];
@@ -68,7 +63,7 @@ export const merge = defineMethod({
       for (let i = 0; i < featureCount(f); i++) {
         copyParts(f, i, b);
         b.endFeature();
-        source.push(given[k] ?? String(k + 1));
+        source.push(called[k]!);
       }
     });
     const columns = names.map((name): Column => {

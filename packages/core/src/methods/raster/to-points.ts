@@ -5,6 +5,7 @@ import { firstBand, missingOf } from '../../data/raster';
 import { featuresIn } from '../../data/features';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
+import { sourceNames } from '../../method/job';
 import { text } from '../../method/params';
 
 const MOST = 20_000_000;
@@ -16,13 +17,21 @@ export const toPoints = defineMethod({
   question: 'What are the cells one by one?',
   about:
     'Every cell with a value as a point at its centre, of one or several grids, with the value and the name of the grid it comes from: ready for box plots by group.',
-  keywords: ['raster to points', 'vectorise', 'cell centres', 'merge grids', 'table of cells'],
+  keywords: [
+    'raster to points',
+    'vectorise',
+    'cell centres',
+    'merge grids',
+    'table of cells',
+    'every cell as a point',
+    'box plot',
+  ],
   sources: ['common practice, no source'],
   inputs: { rasters: input.rasters({ label: 'Grids' }) },
   params: z.object({
     names: text({
       label: 'Names for the source',
-      help: 'Apart by commas, in the order of the grids; the names of their bands otherwise.',
+      help: 'Apart by commas, in the order of the grids; their own names otherwise.',
     }).default(''),
   }),
   outputs: { points: output.features('Cells as points', 'points') },
@@ -32,19 +41,12 @@ export const toPoints = defineMethod({
     return { cells: n, bytes: n * 60, seconds: n / 5e6 };
   },
   run: ({ rasters }, p, job) => {
-    const given = p.names
-      .split(',')
-      .map((s) => s.trim())
-      .filter(Boolean);
-    if (given.length && given.length !== rasters.length)
-      throw new HelkError(
-        'method.parameter',
-        `names: ${given.length} names are given for ${rasters.length} grids.`,
-        'names',
-      );
     const bands = rasters.map(firstBand);
-    const alike = new Set(bands.map((b) => b.name)).size < bands.length;
-    const names = bands.map((b, k) => given[k] ?? (alike ? `${b.name} ${k + 1}` : b.name));
+    const names = sourceNames(
+      p.names,
+      job.names['rasters'],
+      bands.map((b) => b.name),
+    );
     const count = bands.map((b) => {
       const missing = missingOf(b);
       let n = 0;
