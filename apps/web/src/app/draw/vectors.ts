@@ -5,6 +5,7 @@ import { LineString, MultiLineString, MultiPoint, MultiPolygon, Point, Polygon }
 import type Geometry from 'ol/geom/Geometry';
 import Layer from 'ol/layer/Layer';
 import VectorLayer from 'ol/layer/Vector';
+import VectorImageLayer from 'ol/layer/VectorImage';
 import VectorSource from 'ol/source/Vector';
 import { Circle, Fill, Stroke, Style, Text } from 'ol/style';
 import {
@@ -21,8 +22,10 @@ import {
 
 /** From here on points are stamped by hand instead of by one object each. */
 const MANY_POINTS = 4000;
-/** From here on shapes are not redrawn while the map moves. */
+/** From here on shapes are drawn into a picture that moves with the map and is made anew when it rests. */
 const MANY_SHAPES = 1500;
+/** Side of that picture to the side of the map: how far one can drag before its edge is seen. */
+const PICTURE = 1.6;
 
 /** Geometries of features in a system, null where a feature has none; the index leads back to the columns. */
 function geometries(f: Features, crs: Crs): (Geometry | null)[] {
@@ -79,7 +82,8 @@ export class VectorDrawn {
   private key = '';
   private look: Look;
   private readonly source = new VectorSource();
-  private readonly shapes: VectorLayer;
+  private shapes: VectorLayer | VectorImageLayer;
+  private many = false;
   private readonly labels: VectorLayer;
   private readonly stamps: StampLayer;
   private readonly styles = new Map<number, Style[]>();
@@ -119,9 +123,23 @@ export class VectorDrawn {
           return [feature];
         }),
       );
-    // Options of the constructor only, so set where the renderer looks them up.
-    (this.shapes as unknown as { updateWhileInteracting_: boolean }).updateWhileInteracting_ = many < MANY_SHAPES;
-    (this.shapes as unknown as { updateWhileAnimating_: boolean }).updateWhileAnimating_ = many < MANY_SHAPES;
+    this.many = f.geometry !== 'point' && many >= MANY_SHAPES;
+    if (this.many) {
+      const z = this.shapes.getZIndex();
+      this.map.removeLayer(this.shapes);
+      this.shapes.dispose();
+      this.shapes = new VectorImageLayer({
+        source: this.source,
+        style: (x) => this.styleOf(x as Feature),
+        imageRatio: PICTURE,
+        ...(z === undefined ? {} : { zIndex: z }),
+      });
+      this.map.addLayer(this.shapes);
+    } else {
+      // Options of the constructor only, so set where the renderer looks them up.
+      (this.shapes as unknown as { updateWhileInteracting_: boolean }).updateWhileInteracting_ = true;
+      (this.shapes as unknown as { updateWhileAnimating_: boolean }).updateWhileAnimating_ = true;
+    }
     this.key = '';
     this.update(this.look);
   }
@@ -209,7 +227,12 @@ export class VectorDrawn {
       // Beside emphasised lines the others step back.
       const plain = style.emphasis && !emphasised ? alpha(colour, 0.6) : colour;
       const line = new Style({
-        stroke: new Stroke({ color: picked ? pick : plain, width: picked ? width + 1.5 : width }),
+        stroke: new Stroke({
+          color: picked ? pick : plain,
+          width: picked ? width + 1.5 : width,
+          // Round ends and corners of very many short lines take most of the time.
+          ...(this.many ? { lineCap: 'butt' as const, lineJoin: 'bevel' as const } : {}),
+        }),
         zIndex: picked ? 1 : 0,
       });
       return [line];

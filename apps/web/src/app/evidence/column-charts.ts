@@ -173,13 +173,12 @@ export class ColumnCharts {
       .sort((a, b) => Number(!a.unit) - Number(!b.unit)),
   );
   protected readonly y = computed(() => this.pickOf(this.numeric(), this.value() || (this.measures()[0]?.name ?? '')));
-  /** Rather words that recur than names of single rows. */
-  protected readonly g = computed(
-    (): Column | undefined =>
-      this.groupings().find((c) => c.name === this.group()) ??
-      this.groupings().find((c) => groupsOf(c).all <= MOST_GROUPS) ??
-      this.groupings()[0],
-  );
+  /** Rather words that recur than numbers, and neither names of single rows nor the values themselves. */
+  protected readonly g = computed((): Column | undefined => {
+    const all = this.groupings();
+    const few = all.filter((c) => c !== this.y() && groupsOf(c).all <= MOST_GROUPS);
+    return all.find((c) => c.name === this.group()) ?? few.find((c) => c.type !== 'number') ?? few[0] ?? all[0];
+  });
   /** What is drawn upwards, as the axis has no room for it. */
   protected readonly upward = computed(() =>
     this.empty() || !this.y() ? '' : this.kind() === 'spread' ? 'rows' : titled(this.y()!),
