@@ -149,4 +149,18 @@ describe('nearest points', () => {
       { numRuns: 400 },
     );
   });
+
+  it('many places at once give what each gives by itself, on samples too, whatever the count', () => {
+    const f = new InverseDistance(s, 2, 0, Infinity);
+    const x = [...meuse.gx.slice(0, 9), meuse.x[3]!, meuse.x[4]!];
+    const y = [...meuse.gy.slice(0, 9), meuse.y[3]!, meuse.y[4]!];
+    const out = new Float64Array(x.length);
+    f.many(x, y, out);
+    near(
+      out,
+      x.map((v, i) => f.at(v, y[i]!)),
+      1e-12,
+    );
+    expect(out[9]).toBe(meuse.z[3]!);
+  });
 });

@@ -142,46 +142,70 @@ export class GlobalKriging {
     }
   }
 
-  /** Takes |L⁻¹ c|² off the variances, eight places at a time. */
+  /**
+   * Takes |L⁻¹ c|² off the variances of eight places: forward substitution by tiles of four rows and four places, so that what is loaded
+   * serves sixteen products.
+   */
   private lessExplained(c: Float64Array, m: number, l: Float64Array, variance: Float64Array, from: number): void {
     const { n } = this;
-    const q = new Float64Array(8);
-    for (let i = 0; i < n; i++) {
-      const row = i * n;
-      const o = 8 * i;
-      let [s0, s1, s2, s3, s4, s5, s6, s7] = [
-        c[o]!,
-        c[o + 1]!,
-        c[o + 2]!,
-        c[o + 3]!,
-        c[o + 4]!,
-        c[o + 5]!,
-        c[o + 6]!,
-        c[o + 7]!,
-      ];
-      for (let k = 0, j = 0; k < i; k++, j += 8) {
-        const a = l[row + k]!;
-        s0 -= a * c[j]!;
-        s1 -= a * c[j + 1]!;
-        s2 -= a * c[j + 2]!;
-        s3 -= a * c[j + 3]!;
-        s4 -= a * c[j + 4]!;
-        s5 -= a * c[j + 5]!;
-        s6 -= a * c[j + 6]!;
-        s7 -= a * c[j + 7]!;
+    const whole = n - (n % 4);
+    for (let i = 0; i < whole; i += 4) for (let q = 0; q < m; q += 4) tile(c, l, n, i, q);
+    for (let i = whole; i < n; i++) {
+      for (let q = 0; q < m; q++) {
+        let s = c[8 * i + q]!;
+        for (let k = 0; k < i; k++) s -= l[i * n + k]! * c[8 * k + q]!;
+        c[8 * i + q] = s / l[i * n + i]!;
       }
-      const d = 1 / l[row + i]!;
-      c[o] = s0 * d;
-      c[o + 1] = s1 * d;
-      c[o + 2] = s2 * d;
-      c[o + 3] = s3 * d;
-      c[o + 4] = s4 * d;
-      c[o + 5] = s5 * d;
-      c[o + 6] = s6 * d;
-      c[o + 7] = s7 * d;
-      for (let k = 0; k < m; k++) q[k]! += c[o + k]! * c[o + k]!;
     }
-    for (let k = 0; k < m; k++) variance[from + k] = Math.max(0, variance[from + k]! - q[k]!);
+    for (let q = 0; q < m; q++) {
+      let s = 0;
+      for (let i = 0; i < n; i++) s += c[8 * i + q]! * c[8 * i + q]!;
+      variance[from + q] = Math.max(0, variance[from + q]! - s);
+    }
+  }
+}
+
+/** Rows i to i + 3 of L⁻¹ c for the places q to q + 3; the rows above are done. */
+function tile(c: Float64Array, l: Float64Array, n: number, i: number, q: number): void {
+  const [r0, r1, r2, r3] = [i * n, (i + 1) * n, (i + 2) * n, (i + 3) * n];
+  let [a0, a1, a2, a3] = [0, 0, 0, 0];
+  let [b0, b1, b2, b3] = [0, 0, 0, 0];
+  let [d0, d1, d2, d3] = [0, 0, 0, 0];
+  let [e0, e1, e2, e3] = [0, 0, 0, 0];
+  for (let k = 0, j = q; k < i; k++, j += 8) {
+    const c0 = c[j]!;
+    const c1 = c[j + 1]!;
+    const c2 = c[j + 2]!;
+    const c3 = c[j + 3]!;
+    const l0 = l[r0 + k]!;
+    a0 += l0 * c0;
+    a1 += l0 * c1;
+    a2 += l0 * c2;
+    a3 += l0 * c3;
+    const l1 = l[r1 + k]!;
+    b0 += l1 * c0;
+    b1 += l1 * c1;
+    b2 += l1 * c2;
+    b3 += l1 * c3;
+    const l2 = l[r2 + k]!;
+    d0 += l2 * c0;
+    d1 += l2 * c1;
+    d2 += l2 * c2;
+    d3 += l2 * c3;
+    const l3 = l[r3 + k]!;
+    e0 += l3 * c0;
+    e1 += l3 * c1;
+    e2 += l3 * c2;
+    e3 += l3 * c3;
+  }
+  const sums = [a0, a1, a2, a3, b0, b1, b2, b3, d0, d1, d2, d3, e0, e1, e2, e3];
+  for (let r = 0; r < 4; r++) {
+    const row = (i + r) * n;
+    for (let k = 0; k < 4; k++) {
+      let s = c[8 * (i + r) + q + k]! - sums[4 * r + k]!;
+      for (let t = 0; t < r; t++) s -= l[row + i + t]! * c[8 * (i + t) + q + k]!;
+      c[8 * (i + r) + q + k] = s / l[row + i + r]!;
+    }
   }
 }
 

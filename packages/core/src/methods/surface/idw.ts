@@ -44,9 +44,7 @@ export const idw = defineMethod({
     const grid = gridFor(points, p);
     const radius = (p.radius ?? Infinity) / (points.crs && !points.crs.geographic ? metresPerUnit(points.crs) : 1);
     const f = new InverseDistance(s, p.power, Math.round(p.neighbours), radius);
-    const [cells] = fillGrid(grid, within, job, 1, (x, y, [out]) => {
-      for (let i = 0; i < x.length; i++) out![i] = f.at(x[i]!, y[i]!);
-    });
+    const [cells] = fillGrid(grid, within, job, 1, (x, y, [out]) => f.many(x, y, out!));
     const { min, max, count } = summarise(cells!);
     return {
       estimate: surfaceRaster(grid, cells!, p.value, s.unit),
