@@ -7,13 +7,28 @@ export interface Arguments {
   out: string | null;
   as: string | null;
   crs: string | null;
+  find: string | null;
+  columns: string | null;
+  bbox: string | null;
   seed: number;
   json: boolean;
 }
 
 /** Reads the command line after the command's name. @throws HelkError `request.invalid` on anything it does not know. */
 export function parseArguments(argv: string[]): Arguments {
-  const a: Arguments = { positional: [], in: [], set: [], out: null, as: null, crs: null, seed: 1, json: false };
+  const a: Arguments = {
+    positional: [],
+    in: [],
+    set: [],
+    out: null,
+    as: null,
+    crs: null,
+    find: null,
+    columns: null,
+    bbox: null,
+    seed: 1,
+    json: false,
+  };
   for (let i = 0; i < argv.length; i++) {
     const word = argv[i]!;
     const value = (): string => {
@@ -32,13 +47,12 @@ export function parseArguments(argv: string[]): Arguments {
         a.set.push(value());
         break;
       case '--out':
-        a.out = value();
-        break;
       case '--as':
-        a.as = value();
-        break;
       case '--crs':
-        a.crs = value();
+      case '--find':
+      case '--columns':
+      case '--bbox':
+        a[word.slice(2) as 'out' | 'as' | 'crs' | 'find' | 'columns' | 'bbox'] = value();
         break;
       case '--seed': {
         const v = value();

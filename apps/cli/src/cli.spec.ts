@@ -1,10 +1,12 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setupNode } from '@helk/node';
 import { readFile, writeGeoTiff } from '@helk/core/formats';
-import { measureRaster, crsOfCode, methods, type Raster } from '@helk/core';
+import { measureRaster, crsOfCode, methods, type Features, type Raster } from '@helk/core';
 
 setupNode();
 
@@ -123,4 +125,71 @@ describe('the command line', () => {
     }
     expect(existsSync(out) ? readdirSync(out) : []).toEqual([]);
   });
+
+  it('lists what a service has and takes a collection of it, in a process of its own', async () => {
+    const point = (id: number): object => ({
+      type: 'Feature',
+      id,
+      geometry: { type: 'Point', coordinates: [-20 + id / 100, 58] },
+      properties: { depth: id, note: 'x' },
+    });
+    const link = (rel: string, href: string): object => ({ rel, href, type: 'application/json' });
+    const docs: Record<string, object> = {
+      '/': { title: 'Wells', links: [link('conformance', '/c'), link('data', '/collections')] },
+      '/c': { conformsTo: ['http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core'] },
+      '/collections': { collections: [{ id: '../wells', title: 'All wells', links: [link('items', '/items')] }] },
+      '/items': { type: 'FeatureCollection', features: [1, 2, 3].map(point) },
+    };
+    const server = createServer((q, r) => {
+      const d = docs[q.url!.split('?')[0]!];
+      r.writeHead(d ? 200 : 404, { 'Content-Type': 'application/json' }).end(JSON.stringify(d ?? {}));
+    });
+    await new Promise<void>((r) => server.listen(0, '127.0.0.1', r));
+    const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+    // The server answers from this very process, so it must not be waited for in one piece.
+    const later = (...args: string[]): Promise<{ code: number; out: string; err: string }> =>
+      new Promise((done) => {
+        const p = spawn(process.execPath, ['dist/cli/main.js', ...args]);
+        let [out, err] = ['', ''];
+        p.stdout.on('data', (d: Buffer) => (out += d.toString()));
+        p.stderr.on('data', (d: Buffer) => (err += d.toString()));
+        p.on('close', (code) => done({ code: code ?? -1, out, err }));
+      });
+    try {
+      expect((await later('gather', address)).out).toContain('All wells');
+      const folder = join(dir, 'wells');
+      const take = await later(
+        'gather',
+        address,
+        '../wells',
+        '--columns',
+        'depth',
+        '--crs',
+        'EPSG:32627',
+        '--out',
+        folder,
+        '--as',
+        'geopackage',
+        '--json',
+      );
+      expect(take.err).toBe('');
+      const { outputs } = JSON.parse(take.out) as { outputs: { file: string }[] };
+      // The id of a collection is no path.
+      expect(readdirSync(folder)).toEqual(['wells.gpkg']);
+      const f = (await readFile('wells.gpkg', readFileSync(outputs[0]!.file))).layers[0]!.data as Features;
+      expect(f.crs!.code).toBe('EPSG:32627');
+      expect(f.columns.map((c) => c.name)).toEqual(['depth']);
+      expect(await later('gather', address, 'lakes', '--out', folder)).toEqual(
+        jasmine.objectContaining({ code: 2, err: jasmine.stringContaining('it has ../wells') }),
+      );
+      expect((await later('gather', `${address}/nothing`)).err).toContain('answered 404');
+      expect((await later('gather')).err).toContain('address of a service');
+      expect((await later('gather', address, '../wells', '--bbox', '1,2', '--out', folder)).err).toContain(
+        'four numbers',
+      );
+      expect((await later('gather', address, '../wells')).err).toContain('--out DIR');
+    } finally {
+      server.close();
+    }
+  }, 60_000);
 });

@@ -1,5 +1,5 @@
-import { mkdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { basename, join } from 'node:path';
+import { readFileSync, statSync } from 'node:fs';
+import { basename } from 'node:path';
 import {
   arrivalChecks,
   cellMetres,
@@ -19,10 +19,11 @@ import {
   type Dataset,
 } from '@helk/core';
 import { readFile, type Layer } from '@helk/core/formats';
-import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, writeDataset, type WriteFormat } from '@helk/core/formats/write';
 import { validityNotes } from '@helk/core/methods/features/validity';
 import { setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
+import { gather } from './gather';
+import { checkTarget, writeAll } from './write';
 
 const HELP = `Usage:
   ./helk methods [--json]                        all methods: id, title, question
@@ -30,6 +31,9 @@ const HELP = `Usage:
   ./helk inspect FILE [--json]                   kind, system, extent, size, bands or columns, checks
   ./helk run METHOD --in ROLE=FILE[#NAME[:STEP]] … [--set PARAM=VALUE …] --out DIR
              [--seed N] [--json] [--as FORMAT] [--crs EPSG:n]
+  ./helk gather ADDRESS [--find WORDS] [--json]  what a service (OGC API - Features) has
+  ./helk gather ADDRESS COLLECTION [--columns A,B] [--bbox W,S,E,N] [--crs EPSG:n]
+             --out DIR [--json] [--as FORMAT]    take the features of a collection
 Exit code 0: done, 2: refused (standard error says what and why), 1: failed.
 `;
 
@@ -47,6 +51,8 @@ async function main(argv: string[]): Promise<void> {
       return inspect(a);
     case 'run':
       return run(a);
+    case 'gather':
+      return gather(a);
     case undefined:
     case 'help':
     case '--help':
@@ -237,13 +243,7 @@ function pick(layers: Layer[], name: string | null, path: string): Layer {
 async function run(a: Arguments): Promise<void> {
   const started = process.hrtime.bigint();
   const m = methodOf(one(a, 'a method id, like terrain.slope'));
-  if (!a.out) throw new HelkError('request.invalid', 'Give the folder for the results with --out DIR.');
-  if (a.as !== null && !(a.as in WRITE_FORMATS))
-    throw new HelkError(
-      'export.unsupported',
-      `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}.`,
-      'as',
-    );
+  checkTarget(a);
   const crs = a.crs ? parseCrs(a.crs) : null;
   const given: Record<string, string> = {};
   for (const s of a.set) {
@@ -276,34 +276,10 @@ async function run(a: Arguments): Promise<void> {
       : undefined;
   const outcome = await runMethod(m, data, given, { seed: a.seed, names, ...(onProgress ? { onProgress } : {}) });
   if (onProgress) process.stderr.write('\r'.padEnd(40) + '\r');
-  const files: { role: string; name: string; kind: string; file: string }[] = [];
-  const ready: { temporary: string; file: string }[] = [];
-  const lost: Layer['notes'] = [];
-  try {
-    mkdirSync(a.out, { recursive: true });
-    for (const o of outcome.outputs) {
-      const fits = a.as !== null && WRITE_FORMATS[a.as as WriteFormat].kinds.includes(o.data.kind);
-      const format = fits ? (a.as as WriteFormat) : DEFAULT_FORMAT[o.data.kind];
-      const file = join(a.out, `${o.role}.${WRITE_FORMATS[format].extension}`);
-      const temporary = `${file}.part`;
-      ready.push({ temporary, file });
-      writeFileSync(temporary, await writeDataset(o.data, format, o.role));
-      for (const message of lossesOf(infoOf(o.data), format))
-        lost.push({ level: 'info', code: 'export.lost', message: `${o.role}: ${message}` });
-      files.push({ role: o.role, name: o.name, kind: o.data.kind, file });
-    }
-    // All results or none: they get their names only when every one is written.
-    for (const { temporary, file } of ready) renameSync(temporary, file);
-  } catch (e) {
-    for (const { temporary } of ready) rmSync(temporary, { force: true });
-    if ((e as NodeJS.ErrnoException).code)
-      throw new HelkError(
-        'file.missing',
-        `The folder "${a.out}" cannot be written (${(e as NodeJS.ErrnoException).code}).`,
-        'out',
-      );
-    throw e;
-  }
+  const { files, lost } = await writeAll(
+    a,
+    outcome.outputs.map((o) => ({ ...o, file: o.role })),
+  );
   const seconds = Number(process.hrtime.bigint() - started) / 1e9;
   const result = {
     method: m.id,

@@ -9,10 +9,10 @@ import {
 } from '@helk/core/services/catalogue';
 import { countOf, offeredCrs, previewOf } from '@helk/core/services/collect';
 import { serviceAddress, type Get } from '@helk/core/services/get';
+import { outgoing } from '@helk/node';
 import type { ApiServiceCollection } from '@helk/core/api/schemas';
 import type { Context } from '../app';
 import { PORTAL_ABOUT, PORTAL_TITLE } from '../portal/collections';
-import { outgoing } from '../services/outgoing';
 import { hang } from './hang';
 
 /** Features fetched to be looked at, coordinates sent on, and example values of each column. */

@@ -1,7 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { sameCrs, crsOfCode, type FeaturesInfo } from '@helk/core';
-import { outgoing } from './outgoing';
+import { outgoing } from '@helk/node';
 import type { ApiProblem, ApiRun, ApiServiceCollection, ApiServiceHits, ApiServiceOffer } from '@helk/core/api/schemas';
 import { TestServer } from '../testing';
 
