@@ -66,6 +66,7 @@ class FakeApi {
   project = () => Promise.resolve(structuredClone(detail));
   follow = () => () => undefined;
   saveWorkbench = () => Promise.resolve();
+  services = () => Promise.resolve([]);
   samples = () => Promise.resolve([]);
   searchCrs = (q: string) =>
     Promise.resolve([
