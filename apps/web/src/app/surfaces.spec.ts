@@ -24,7 +24,9 @@ import type {
 import { Api } from './api/api';
 import { ColumnCharts } from './evidence/column-charts';
 import { groupsOf, isGrouping, numbersOf } from './evidence/column-values';
+import { HistogramChart } from './evidence/histogram';
 import { PickBars } from './evidence/pick-bars';
+import { rangeWords } from './evidence/range-words';
 import { VariogramWork } from './evidence/variogram-work';
 import { Catalogue } from './gather/catalogue';
 import { BenchStore, vectorLook } from './state/bench.store';
@@ -285,6 +287,36 @@ describe('points and surfaces in the client', () => {
       f.detectChanges();
       await f.whenStable();
       expect(at(f, 'chart-words').textContent).toMatch(/r = −?-?\d\.\d\d over 64 rows/);
+    });
+
+    it('of a raster tell the cells of a range with their area, and let them stand out', async () => {
+      const info = set('idw0000001').info as RasterInfo;
+      const f = TestBed.createComponent(HistogramChart);
+      f.componentRef.setInput('band', info.bands[0]);
+      f.nativeElement.style.cssText = 'display:block;position:relative;width:600px;height:200px';
+      document.body.append(f.nativeElement);
+      const got: [number, number][] = [];
+      f.componentInstance.chosen.subscribe((v) => got.push(v));
+      f.detectChanges();
+      await f.whenStable();
+      await new Promise((r) => setTimeout(r, 60));
+      const brush = at(f, 'histogram-brush');
+      const r = brush.getBoundingClientRect();
+      spyOn(Element.prototype, 'setPointerCapture');
+      for (const [type, x] of [
+        ['pointerdown', 0],
+        ['pointerup', 1],
+      ] as const)
+        brush.dispatchEvent(
+          new PointerEvent(type, { clientX: r.left + x * r.width, clientY: r.top + 50, pointerId: 1 }),
+        );
+      expect(got).toEqual([[0, 63]]);
+      // 64 cells of a hectare, 0 to 63.
+      expect(rangeWords(info, [0, 63])).toBe('0 to 63 cm: 64 cells, 100 %, 64 ha');
+      const { counts, min, max } = info.bands[0]!.facts!.histogram;
+      const step = (max - min) / counts.length;
+      const first = counts.slice(0, 3).reduce((a, b) => a + b, 0);
+      expect(rangeWords(info, [min, min + 3 * step])).toContain(`: ${first} cells`);
     });
 
     it('have bars over which a range is chosen, by keys too', async () => {

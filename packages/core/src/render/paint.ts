@@ -26,6 +26,8 @@ export interface Paint {
   /** Boxes of enclosed gaps in cells of the level: [column, row, last column, last row]. */
   gaps: [number, number, number, number][];
   missing: { ink: [number, number, number]; ground: [number, number, number]; faint: [number, number, number] } | null;
+  /** Values that stand out in a colour of their own. */
+  pick?: { low: number; high: number; ink: [number, number, number] } | null;
   /** Columns and rows of the level; beyond them the picture is clear. */
   columns: number;
   rows: number;
@@ -81,6 +83,7 @@ export function paintRow(
   colours: ReturnType<typeof colourTable>,
 ): void {
   const { table, index } = colours;
+  const pick = p.pick ?? null;
   for (let x = 0; x < n; x++) {
     const o = offset + 4 * x;
     const a = u[x]!;
@@ -98,7 +101,9 @@ export function paintRow(
       else out[o + 3] = 0;
       continue;
     }
-    const k = 3 * index(z);
+    const picked = pick !== null && z >= pick.low && z <= pick.high;
+    const from = picked ? pick.ink : table;
+    const k = picked ? 0 : 3 * index(z);
     let shade = 1;
     let lift = 0;
     if (p.light) {
@@ -107,9 +112,9 @@ export function paintRow(
       if (s < 0) shade = 1 + s;
       else lift = s * 255;
     }
-    out[o] = table[k]! * shade + lift * (1 - table[k]! / 255);
-    out[o + 1] = table[k + 1]! * shade + lift * (1 - table[k + 1]! / 255);
-    out[o + 2] = table[k + 2]! * shade + lift * (1 - table[k + 2]! / 255);
+    out[o] = from[k]! * shade + lift * (1 - from[k]! / 255);
+    out[o + 1] = from[k + 1]! * shade + lift * (1 - from[k + 1]! / 255);
+    out[o + 2] = from[k + 2]! * shade + lift * (1 - from[k + 2]! / 255);
     out[o + 3] = 255;
   }
 }

@@ -115,6 +115,19 @@ describe('painting', () => {
     expect(row(1)[7]).toBe(0);
     expect(row(0)[11]).toBe(0);
   });
+  it('lets picked values stand out, ends of the range among them', () => {
+    const out = new Uint8ClampedArray(12);
+    const one = Float64Array.from([0.5, 1.5, 2.5]);
+    const at = Float64Array.from([1.5, 1.5, 1.5]);
+    const ink: [number, number, number] = [214, 36, 110];
+    for (const [low, high, hit] of [
+      [100, 120, true],
+      [50, 99.9, false],
+    ] as const) {
+      paintRow(out, 0, 1, 3, one, at, w, { ...paint, pick: { low, high, ink } }, colourTable(paint.scale));
+      expect([...out.slice(0, 3)].every((v, i) => v === ink[i])).toBe(hit);
+    }
+  });
   it('puts values on a break into the upper class', () => {
     const { index } = colourTable({ ...paint.scale, breaks: [25, 50] });
     expect([0, 24.9, 25, 50, 99].map(index)).toEqual([0, 0, 1, 2, 2]);

@@ -4,6 +4,7 @@ import TileGrid from 'ol/tilegrid/TileGrid';
 import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
 import { projectionOf } from '../state/cursor';
 import type { Drawing } from './drawing';
+import type { TileRequest } from './messages';
 
 const TILE = 256;
 
@@ -27,6 +28,7 @@ export interface Drawn {
   scale: Scale;
   style: RasterStyle;
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+  pick: TileRequest['pick'];
 }
 
 /** Tiles that can be painted anew: the old ones stay until the new ones are there. */
@@ -56,7 +58,7 @@ export class RasterLayer {
       loader: async (z, x, y, { signal }) => {
         const resolution = grid.getResolution(z);
         const [ox, oy] = grid.getOrigin(z) as [number, number];
-        const { scale, style, missing } = this.drawn;
+        const { scale, style, missing, pick } = this.drawn;
         const image = await drawing.tile(
           {
             kind: 'tile',
@@ -70,6 +72,7 @@ export class RasterLayer {
             scale,
             relief: style.relief,
             missing: style.showMissing ? missing : null,
+            pick,
           },
           signal,
         );
@@ -90,4 +93,4 @@ export class RasterLayer {
   }
 }
 
-const keyOf = (d: Drawn): string => JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing]);
+const keyOf = (d: Drawn): string => JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing, d.pick]);

@@ -25,6 +25,8 @@ export interface TileRequest {
   scale: Scale;
   relief: RasterStyle['relief'];
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+  /** Values that stand out. */
+  pick: { low: number; high: number; ink: [number, number, number] } | null;
 }
 
 export interface ValueRequest {

@@ -29,6 +29,7 @@ import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import type { DatasetItem } from '../state/project.store';
+import { barsBetween, ChartBrush, type Brushed } from './chart-brush';
 import { BINS, boxChart, MOST_DOTS, rangeOf, scatterChart, spreadChart, titled } from './column-chart-configs';
 import { groupsOf, isGrouping, MOST_GROUPS, numbersOf } from './column-values';
 
@@ -52,17 +53,11 @@ const KINDS: { id: Kind; label: string; title: string }[] = [
   { id: 'groups', label: 'by group', title: 'Boxes of the values of each group' },
   { id: 'against', label: 'against', title: 'One column against another' },
 ];
-interface Box {
-  left: number;
-  top: number;
-  width: number;
-  height: number;
-}
-
 /** Columns of features or tables as histogram, box plots or scatter; what is dragged over is picked in map and table too. */
 @Component({
   selector: 'helk-column-charts',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ChartBrush],
   host: { class: 'flex min-h-0', 'data-testid': 'column-charts' },
   template: `
     <div class="w-[176px] flex-none flex flex-col gap-1.5 p-2 pr-0 text-[12.5px] overflow-auto">
@@ -120,28 +115,13 @@ interface Box {
       }
       <div class="relative flex-1 min-h-0" [class.invisible]="!!empty()">
         <canvas #c role="img" [attr.aria-label]="words()"></canvas>
-        <div
-          class="absolute inset-0 touch-none"
-          [class.cursor-crosshair]="kind() !== 'groups'"
-          [class.cursor-pointer]="kind() === 'groups'"
+        <helk-chart-brush
+          [chart]="drawn"
+          [mode]="kind() === 'spread' ? 'x' : kind() === 'groups' ? 'click' : 'box'"
           [title]="hint()"
           data-testid="chart-brush"
-          (pointerdown)="start($event)"
-          (pointermove)="move($event)"
-          (pointerup)="end($event)"
-          (pointerleave)="leave()"
-        >
-          @if (brush(); as b) {
-            <div
-              class="absolute pointer-events-none border border-pick"
-              style="background: color-mix(in srgb, var(--pick) 12%, transparent)"
-              [style.left.px]="b.left"
-              [style.top.px]="b.top"
-              [style.width.px]="b.width"
-              [style.height.px]="b.height"
-            ></div>
-          }
-        </div>
+          (brushed)="choose($event)"
+        />
       </div>
     </div>
   `,
@@ -158,8 +138,6 @@ export class ColumnCharts {
   protected readonly value = signal('');
   protected readonly group = signal('');
   protected readonly other = signal('');
-  protected readonly brush = signal<Box | null>(null);
-  private from: [number, number] | null = null;
   private readonly columns = computed(() => this.data.now(this.item().id)?.columns ?? []);
   protected readonly numeric = computed(() => this.columns().filter((c) => c.type === 'number'));
   protected readonly groupings = computed(() => this.columns().filter(isGrouping));
@@ -252,78 +230,34 @@ export class ColumnCharts {
     this.chart = config ? new Chart(this.canvas().nativeElement, config) : null;
   }
 
-  // The brush lies over the canvas, so the pointer is handed on for the tooltip.
-  private place(e: PointerEvent): [number, number] {
-    const r = (e.currentTarget as HTMLElement).getBoundingClientRect();
-    return [e.clientX - r.left, e.clientY - r.top];
-  }
+  protected readonly drawn = (): Chart | null => this.chart;
 
-  protected start(e: PointerEvent): void {
-    (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
-    this.from = this.place(e);
-    this.leave();
-  }
-
-  protected move(e: PointerEvent): void {
-    const [x, y] = this.place(e);
-    if (this.from && this.chart) {
-      const { top, bottom } = this.chart.chartArea;
-      const [x0, y0] = this.kind() === 'spread' ? [this.from[0], top] : this.from;
-      const y1 = this.kind() === 'spread' ? bottom : y;
-      if (this.kind() !== 'groups')
-        this.brush.set({
-          left: Math.min(x0, x),
-          top: Math.min(y0, y1),
-          width: Math.abs(x - x0),
-          height: Math.abs(y1 - y0),
-        });
-      return;
-    }
-    const c = this.chart;
-    if (!c) return;
-    const near = c.getElementsAtEventForMode({ x, y, native: e } as never, 'nearest', { intersect: true }, false);
-    c.tooltip?.setActiveElements(near.slice(0, 1), { x, y });
-    c.update('none');
-  }
-
-  protected leave(): void {
-    this.chart?.tooltip?.setActiveElements([], { x: 0, y: 0 });
-    this.chart?.update('none');
-  }
-
-  protected end(e: PointerEvent): void {
-    const from = this.from;
-    this.from = null;
-    this.brush.set(null);
+  protected choose(b: Brushed): void {
+    const { from, to } = b;
     const y = this.y();
-    if (!from || !this.chart || !y) return;
-    const to = this.place(e);
+    if (!this.chart || !y) return;
     const id = this.item().id;
     const n = y.values.length;
-    const { left, right } = this.chart.chartArea;
     if (this.kind() === 'groups') {
       const { names, of } = this.groups()!;
-      const k = Math.floor(((to[0] - left) / (right - left)) * names.length);
-      if (k >= 0 && k < names.length)
-        this.picks.pick(
-          id,
-          Uint8Array.from(of, (v) => (v === k ? 1 : 0)),
-        );
+      const [k] = barsBetween(this.chart, b, names.length);
+      this.picks.pick(
+        id,
+        Uint8Array.from(of, (v) => (v === k ? 1 : 0)),
+      );
       return;
     }
     const v = numbersOf(y);
     if (this.kind() === 'spread') {
       const { low, high } = rangeOf(v);
       // Whole bars, so that what is picked is what is seen.
-      const bar = (x: number): number =>
-        Math.max(0, Math.min(BINS - 1, Math.floor(((x - left) / (right - left)) * BINS)));
-      const [a, b] = [bar(Math.min(from[0], to[0])), bar(Math.max(from[0], to[0]))];
+      const [a, b1] = barsBetween(this.chart, b, BINS);
       const scale = high > low ? BINS / (high - low) : 0;
       this.picks.pick(
         id,
         Uint8Array.from(v, (q) => {
           const k = Math.min(BINS - 1, Math.floor((q - low) * scale));
-          return q === q && k >= a && k <= b ? 1 : 0;
+          return q === q && k >= a && k <= b1 ? 1 : 0;
         }),
       );
       return;

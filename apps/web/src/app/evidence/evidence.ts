@@ -2,12 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { displayUnit, formatNumber, transformer, type RasterInfo } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 import { Views } from '../state/cursor';
+import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { ChangeMatrix } from './change-matrix';
 import { ClassTable } from './class-table';
 import { ColumnCharts } from './column-charts';
 import { HistogramChart } from './histogram';
 import { ProfileChart } from './profile-chart';
+import { rangeWords } from './range-words';
 import { Readout } from './readout';
 import { TableView } from './table-view';
 import { VariogramChart } from './variogram-chart';
@@ -53,6 +55,10 @@ const ROOM = 300;
           </button>
         }
         <span class="flex-1"></span>
+        @if (told(); as t) {
+          <span class="text-[12px] text-pick truncate" data-testid="told" [title]="t">{{ t }}</span>
+          <button class="link text-[12px] flex-none" (click)="clear()">clear</button>
+        }
         <span class="text-[12px] text-ink-2 truncate">{{ bench.selectedItem()?.name }}</span>
       </header>
       <div class="flex-1 min-h-0 flex">
@@ -62,7 +68,13 @@ const ROOM = 300;
               @if (scale()?.classes; as classes) {
                 <helk-class-table class="flex-1 min-w-0" [info]="b.info" [classes]="classes" />
               } @else {
-                <helk-histogram class="flex-1 min-w-0" [band]="b.band" [scale]="scale()" />
+                <helk-histogram
+                  class="flex-1 min-w-0"
+                  [band]="b.band"
+                  [scale]="scale()"
+                  [picked]="ranged(bench.selected())"
+                  (chosen)="range(bench.selected(), $event)"
+                />
                 <dl
                   class="w-[188px] flex-none grid grid-cols-[auto_1fr] gap-x-3 content-start py-2 pr-3 text-[12px] overflow-auto"
                 >
@@ -75,7 +87,15 @@ const ROOM = 300;
             }
             @case ('changed') {
               @if (change(); as c) {
-                <helk-histogram class="flex-1 min-w-0" [band]="c.band" [scale]="null" [log]="true" [label]="c.label" />
+                <helk-histogram
+                  class="flex-1 min-w-0"
+                  [band]="c.band"
+                  [scale]="null"
+                  [log]="true"
+                  [label]="c.label"
+                  [picked]="ranged(c.item.id)"
+                  (chosen)="range(c.item.id, $event)"
+                />
                 <div class="w-[216px] flex-none overflow-auto border-l border-line-soft">
                   <div class="text-[12px] px-3 py-1.5 text-ink-2">{{ c.heading }}</div>
                   @for (x of c.list; track $index) {
@@ -149,6 +169,7 @@ export class Evidence {
   protected readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
   private readonly views = inject(Views);
+  private readonly picks = inject(Picks);
   /** The tab somebody chose, for the dataset it was chosen on; another dataset starts with its own first tab. */
   protected readonly wanted = signal<{ dataset: string | null; tab: Tab }>({ dataset: null, tab: 'values' });
   protected readonly unit = displayUnit;
@@ -172,6 +193,30 @@ export class Evidence {
       scales.get(`${this.bench.activePane()}/${id}`) ?? [...scales].find(([k]) => k.endsWith(`/${id}`))?.[1] ?? null
     );
   });
+  protected ranged(id: string | null): [number, number] | null {
+    const r = this.picks.range();
+    return r && r.dataset === id ? [r.low, r.high] : null;
+  }
+
+  protected range(dataset: string | null, [low, high]: [number, number]): void {
+    if (dataset) this.picks.range.set({ dataset, low, high });
+  }
+
+  /** What is picked of the active dataset, always in sight: rows with their area or length, or cells of a range. */
+  protected readonly told = computed(() => {
+    const id = this.bench.selected();
+    if (!id) return '';
+    if (!this.band()) return this.tab() === 'table' ? '' : this.picks.words(id);
+    const of = this.tab() === 'changed' ? this.change()!.item : this.bench.selectedItem()!;
+    const r = this.ranged(of.id);
+    return r ? rangeWords(of.info as RasterInfo, r) : '';
+  });
+
+  protected clear(): void {
+    this.picks.range.set(null);
+    if (this.bench.selected()) this.picks.clear(this.bench.selected()!);
+  }
+
   /** The dataset that holds what a run changed: a difference itself, or the depth that filling made beside its result. */
   protected readonly change = computed(() => {
     const d = this.bench.selectedItem();

@@ -5,6 +5,7 @@ import {
   ElementRef,
   inject,
   input,
+  output,
   DestroyRef,
   viewChild,
 } from '@angular/core';
@@ -13,6 +14,7 @@ import { displayUnit, formatNumber, type RasterInfo, type Scale } from '@helk/co
 import { colourTable } from '@helk/core/render/paint';
 import { roundTo } from '../pane/key';
 import { BenchStore } from '../state/bench.store';
+import { barsBetween, ChartBrush, type Brushed } from './chart-brush';
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, LogarithmicScale, Tooltip);
 
@@ -20,9 +22,18 @@ Chart.register(BarController, BarElement, CategoryScale, LinearScale, Logarithmi
 @Component({
   selector: 'helk-histogram',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ChartBrush],
   host: { class: 'block relative' },
   template: `<div class="absolute inset-0 px-2 pt-2 pb-1">
-    <canvas #c role="img" [attr.aria-label]="'Histogram of ' + band().name"></canvas>
+    <div class="relative h-full">
+      <canvas #c role="img" [attr.aria-label]="'Histogram of ' + band().name"></canvas>
+      <helk-chart-brush
+        [chart]="drawn"
+        title="Drag over values to see where they lie"
+        data-testid="histogram-brush"
+        (brushed)="choose($event)"
+      />
+    </div>
   </div>`,
 })
 export class HistogramChart {
@@ -30,6 +41,10 @@ export class HistogramChart {
   readonly scale = input<Scale | null>(null);
   readonly log = input(false);
   readonly label = input('');
+  /** Lowest and highest of the values that stand out. */
+  readonly picked = input<[number, number] | null>(null);
+  readonly chosen = output<[number, number]>();
+  protected readonly drawn = (): Chart | null => this.chart;
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('c');
   private readonly bench = inject(BenchStore);
   private chart: Chart | null = null;
@@ -40,6 +55,16 @@ export class HistogramChart {
       this.draw();
     });
     inject(DestroyRef).onDestroy(() => this.chart?.destroy());
+  }
+
+  /** Whole bars, so that what stands out on the map is what is seen here. */
+  protected choose(b: Brushed): void {
+    const f = this.band().facts;
+    if (!this.chart || !f) return;
+    const { counts, min, max } = f.histogram;
+    const [i, k] = barsBetween(this.chart, b, counts.length);
+    const step = (max - min) / counts.length;
+    this.chosen.emit([min + i * step, min + (k + 1) * step]);
   }
 
   private draw(): void {
@@ -61,6 +86,15 @@ export class HistogramChart {
         const k = 3 * index(middle(i));
         return `rgb(${table[k]},${table[k + 1]},${table[k + 2]})`;
       });
+    }
+    const picked = this.picked();
+    if (picked) {
+      const pick = colour('--pick');
+      const own = fill;
+      // Whole bars are picked, so their middles decide.
+      fill = counts.map((_, i) =>
+        middle(i) > picked[0] && middle(i) < picked[1] ? pick : typeof own === 'string' ? own : own[i]!,
+      );
     }
     const unit = displayUnit(band.unit);
     const range = max - min;

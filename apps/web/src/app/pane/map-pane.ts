@@ -316,7 +316,10 @@ export class MapPane {
         const missing = dark
           ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] }
           : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
-        const drawn: Drawn = { scale, style: layer.raster, missing };
+        const range = this.picks.range();
+        const ink: [number, number, number] = dark ? [255, 111, 165] : [214, 36, 110];
+        const pick = range?.dataset === item.id ? { low: range.low, high: range.high, ink } : null;
+        const drawn: Drawn = { scale, style: layer.raster, missing, pick };
         let raster = h && 'raster' in h ? h.raster : undefined;
         if (raster) raster.update(drawn);
         else {

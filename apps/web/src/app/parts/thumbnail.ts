@@ -84,6 +84,7 @@ export class Thumbnail {
           scale: scaleOf(style, facts, info.bands[0]),
           relief: style.relief ? { ...style.relief, zFactor: 3 } : null,
           missing: null,
+          pick: null,
         },
         signal,
       );

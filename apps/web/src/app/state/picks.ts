@@ -13,6 +13,8 @@ export class Picks {
   private readonly project = inject(ProjectStore);
   private readonly held = signal<ReadonlyMap<string, Uint8Array>>(new Map());
   readonly mode = signal<Gather>('replace');
+  /** Values of a raster that stand out on its maps and in its histogram. */
+  readonly range = signal<{ dataset: string; low: number; high: number } | null>(null);
 
   of(dataset: string | null | undefined): Uint8Array | null {
     return dataset ? (this.held().get(dataset) ?? null) : null;
