@@ -75,6 +75,24 @@ test('a choice is made by condition, inverted, kept as a subset and used; labels
   await page.keyboard.press('Escape');
 });
 
+test('a box drawn at a person’s pace picks on the map and keeps what it picked', async ({ page }) => {
+  await openSample(page);
+  await page.getByTestId('row-veyra-parishes').first().click();
+  await page.getByRole('button', { name: 'Pick by a box' }).click();
+  const pane = (await page.getByTestId('pane-1').boundingBox())!;
+  await page.waitForTimeout(400);
+  await page.mouse.click(pane.x + 260, pane.y + 150);
+  await page.waitForTimeout(500);
+  await page.mouse.move(pane.x + 420, pane.y + 260, { steps: 4 });
+  await page.mouse.click(pane.x + 420, pane.y + 260);
+  await expect(page.getByTestId('picked')).toContainText('of 236 polygons');
+  const some = await page.getByTestId('picked').textContent();
+  // A single click is told from a double one only after a while, and must not pick anew.
+  await page.waitForTimeout(700);
+  await expect(page.getByTestId('picked')).toHaveText(some!);
+  expect(Number(/^(\d+)/.exec(some!)![1])).toBeGreaterThan(3);
+});
+
 test('files that are wrong are refused in words, and nothing is half taken', async ({ page }) => {
   await openSample(page);
   const rows = page.getByTestId(/^row-/);

@@ -161,37 +161,65 @@ try {
   await page.keyboard.press('Escape');
   await wait(300);
   await page.getByTestId('pick-bar').getByRole('button', { name: 'Pick by a box' }).click();
+  await wait(500);
   await page.mouse.click(560, 200);
+  await wait(400);
   await page.mouse.move(740, 330);
   await page.mouse.click(740, 330);
   await shot('picked', 1200);
+  await page.getByRole('tab', { name: 'Charts' }).click();
+  await page.getByTestId('chart-value').selectOption('solar_2024');
+  await page.getByRole('button', { name: 'against', exact: true }).click();
+  await page.getByTestId('chart-other').selectOption('income');
+  await wait(400);
+  const brush = await page.getByTestId('chart-brush').boundingBox();
+  await page.mouse.move(brush.x + brush.width * 0.55, brush.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(brush.x + brush.width * 0.97, brush.y + brush.height * 0.5, { steps: 4 });
+  await page.mouse.up();
+  await shot('charts', 1200);
   await takeOut(1, 'veyra-parishes').catch(() => undefined);
 
   await row('veyra-peat-probes').click();
-  await ask('how alike are near places');
-  await page.getByLabel('Values').selectOption('depth_cm');
+  const alike = async () => {
+    await page.getByRole('tab', { name: 'How alike near places are' }).click();
+    await wait(800);
+  };
+  await alike();
   await page.getByRole('button', { name: /missing in a copy/ }).click();
   await wait(1500);
-  await run();
+  await takeOut(1, 'veyra-peat-probes').catch(() => undefined);
   await row('veyra-peat-probes, new depth_cm').click();
-  await ask('kriging');
-  await page.getByLabel('Values').selectOption('depth_cm');
+  await alike();
+  await page.getByRole('button', { name: 'by direction' }).click();
+  await shot('variogram', 1200);
+  for (const question of ['inverse distance', 'nearest measurement']) {
+    await row('veyra-peat-probes, new depth_cm').click();
+    await ask(question);
+    await run();
+    await closeSheet();
+  }
+  await row('veyra-peat-probes, new depth_cm').click();
+  await alike();
+  await page.getByTestId('variogram-krige').click();
   await run();
+  await page.getByTestId('judge').click();
   await closeSheet();
-  if (await page.getByTestId('pane-2').count())
-    await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
-  await row('Kriging').click();
-  await wait(500);
-  await row('Standard error').dblclick();
+  await page.getByRole('button', { name: 'Evidence' }).click();
   await wait(600);
-  await page.getByTestId('pane-2').getByRole('button', { name: 'All of it' }).click();
-  await row('Variogram').click();
+  await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
   await shot('surfaces', 2000);
+  await page.getByRole('button', { name: 'Evidence' }).click();
 
   await page.getByTestId('stage-gather').click();
   const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
   await bring.nth(0).waitFor();
   await shot('gather', 800);
+  await page.getByTestId('service-ask').click();
+  await page.getByTestId('hit-peat-probes').click();
+  await page.getByTestId('service-take').waitFor();
+  await shot('catalogue', 800);
+  await page.getByRole('button', { name: 'Leave this service' }).click();
   await bring.nth(0).click();
   await page.getByTestId('review-row-0').waitFor({ timeout: 60_000 });
   await bring.nth(1).click();

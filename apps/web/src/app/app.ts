@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, HostListener, inject, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  HostListener,
+  inject,
+  viewChild,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatNumber, transformer, wgs84 } from '@helk/core';
 import { AskBox } from './ask/ask-box';
@@ -34,6 +43,7 @@ export class App {
   protected readonly service = inject(ServiceStore);
   private readonly cursor = inject(Cursor);
   private readonly askBox = viewChild(AskBox);
+  private readonly side = viewChild<ElementRef<HTMLElement>>('side');
   protected readonly stages: { id: Stage; label: string }[] = [
     { id: 'gather', label: 'Gather' },
     { id: 'ledger', label: 'Ledger' },
@@ -70,6 +80,14 @@ export class App {
       ? [degrees]
       : [`${formatNumber(Math.round(c.x))} E ${formatNumber(Math.round(c.y))} N ${crs.unit}`, degrees];
   });
+  constructor() {
+    // Each stage is read from its top.
+    effect(() => {
+      this.bench.stage();
+      this.side()?.nativeElement.scrollTo(0, 0);
+    });
+  }
+
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
 
   protected stage(id: Stage): void {

@@ -239,8 +239,11 @@ export class MapPane {
     map.on('pointermove', (e) => {
       if (!e.dragging) this.cursor.at.set({ x: e.coordinate[0]!, y: e.coordinate[1]!, pane: this.pane().id });
     });
+    // A single click is only known as one some time later; by then a drawing that it ended is over.
+    let drawing = false;
+    map.on('click', () => (drawing = this.sketch.wish() !== null));
     map.on('singleclick', (e) => {
-      if (this.sketch.wish()) return;
+      if (drawing) return;
       this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id });
       this.pickAt(e.pixel, e.originalEvent as PointerEvent);
     });
