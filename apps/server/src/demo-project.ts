@@ -1,18 +1,7 @@
 import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import {
-  makeElevation,
-  makeGauge,
-  makeLandCover,
-  makeLandscape,
-  makeMappedStreams,
-  makeParishes,
-  makePeat,
-  makeShelters,
-  makeSightings,
-  makeWalk,
-} from '@helk/demo';
-import { defaultStyle, PLAIN_VECTOR, type Features, type RasterInfo } from '@helk/core';
+import { makeElevation, makeGauge, makeLandscape, makeWalk } from '@helk/demo';
+import { defaultStyle, PLAIN_VECTOR, type RasterInfo } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { writeGeoPackage } from '@helk/core/formats/write';
 import type { ApiRun } from '@helk/core/api/schemas';
@@ -20,6 +9,9 @@ import type { Context } from './app';
 import { makePortal } from './portal/collections';
 import { portalFile, portalText } from './portal/file';
 import { getDatasetRow, newId } from './store/project-store';
+
+/** Sets that lie in the project as GeoPackages, by their names on the portal. */
+const FILES = ['land-cover-1978', 'land-cover-2024', 'parishes', 'shelters', 'newt-sightings', 'peat-probes'];
 
 /**
  * The sample project: the survey's tiles taken in through the same door as any file, and one short worked thread on them.
@@ -54,20 +46,15 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
     runs.start(p, { method, inputs, params, seed: 1, variantOf: null }).then(finished);
   const mosaic = await run('raster.mosaic', { tiles: ids });
   await run('raster.gaps', { raster: mosaic.outputs });
-  await take('veyra-mapped-streams.geojson', writeGeoJson(makeMappedStreams(land)), null);
+  // What the stand-in portal offers lies in the project as files too.
+  const sets = await makePortal(land);
+  await mkdir(dirname(portalFile(projects.dir)), { recursive: true });
+  await writeFile(portalFile(projects.dir), portalText(sets));
+  await take('veyra-mapped-streams.geojson', writeGeoJson(sets['mapped-streams']!), null);
   const gauge = await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
   await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
-  const sets: [string, Features][] = [
-    ['veyra-land-cover-1978', await makeLandCover(land, 1978)],
-    ['veyra-land-cover-2024', await makeLandCover(land, 2024)],
-    ['veyra-parishes', await makeParishes(land)],
-    ['veyra-shelters', makeShelters(land)],
-    ['veyra-newt-sightings', makeSightings(land)],
-    ['veyra-peat-probes', makePeat(land)],
-  ];
-  await mkdir(dirname(portalFile(projects.dir)), { recursive: true });
-  await writeFile(portalFile(projects.dir), portalText(await makePortal(land)));
-  for (const [name, data] of sets) await take(`${name}.gpkg`, writeGeoPackage([{ name, data }]), null);
+  for (const id of FILES)
+    await take(`veyra-${id}.gpkg`, writeGeoPackage([{ name: `veyra-${id}`, data: sets[id]! }]), null);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.
   const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });
   const whole = await run('raster.fillGaps', { raster: projected.outputs });

@@ -9,6 +9,7 @@ import {
   input,
   signal,
   viewChild,
+  type WritableSignal,
 } from '@angular/core';
 import { BoxAndWiskers, BoxPlotController } from '@sgratzl/chartjs-chart-boxplot';
 import {
@@ -74,30 +75,16 @@ const KINDS: { id: Kind; label: string; title: string }[] = [
           </button>
         }
       </div>
-      <label class="grid gap-0.5"
-        ><span class="text-ink-2 text-[12px]">Values</span>
-        <select class="!min-h-[26px] !py-0" (change)="value.set($any($event.target).value)" data-testid="chart-value">
-          @for (c of numeric(); track c.name) {
-            <option [value]="c.name" [selected]="c.name === y()?.name">{{ c.name }}</option>
-          }
-        </select></label
-      >
-      @if (kind() === 'groups') {
+      @for (f of fields(); track f.id) {
         <label class="grid gap-0.5"
-          ><span class="text-ink-2 text-[12px]">Groups</span>
-          <select class="!min-h-[26px] !py-0" (change)="group.set($any($event.target).value)" data-testid="chart-group">
-            @for (c of groupings(); track c.name) {
-              <option [value]="c.name" [selected]="c.name === g()?.name">{{ c.name }}</option>
-            }
-          </select></label
-        >
-      }
-      @if (kind() === 'against') {
-        <label class="grid gap-0.5"
-          ><span class="text-ink-2 text-[12px]">Against</span>
-          <select class="!min-h-[26px] !py-0" (change)="other.set($any($event.target).value)" data-testid="chart-other">
-            @for (c of numeric(); track c.name) {
-              <option [value]="c.name" [selected]="c.name === x()?.name">{{ c.name }}</option>
+          ><span class="text-ink-2 text-[12px]">{{ f.label }}</span>
+          <select
+            class="!min-h-[26px] !py-0"
+            (change)="f.set($any($event.target).value)"
+            [attr.data-testid]="'chart-' + f.id"
+          >
+            @for (c of f.columns; track c.name) {
+              <option [value]="c.name" [selected]="c.name === f.chosen">{{ c.name }}</option>
             }
           </select></label
         >
@@ -156,6 +143,26 @@ export class ColumnCharts {
     const all = this.groupings();
     const few = all.filter((c) => c !== this.y() && groupsOf(c).all <= MOST_GROUPS);
     return all.find((c) => c.name === this.group()) ?? few.find((c) => c.type !== 'number') ?? few[0] ?? all[0];
+  });
+  protected readonly fields = computed(() => {
+    const field = (
+      id: string,
+      label: string,
+      columns: Column[],
+      chosen: Column | undefined,
+      to: WritableSignal<string>,
+    ) => ({
+      id,
+      label,
+      columns,
+      chosen: chosen?.name,
+      set: (name: string): void => to.set(name),
+    });
+    return [
+      field('value', 'Values', this.numeric(), this.y(), this.value),
+      ...(this.kind() === 'groups' ? [field('group', 'Groups', this.groupings(), this.g(), this.group)] : []),
+      ...(this.kind() === 'against' ? [field('other', 'Against', this.numeric(), this.x(), this.other)] : []),
+    ];
   });
   /** What is drawn upwards, as the axis has no room for it. */
   protected readonly upward = computed(() =>
