@@ -38,18 +38,48 @@ export function crsOfGeoKeys(keys: Keys | null, notes: Note[]): Crs | null {
   return null;
 }
 
-function geographicFromAxes(keys: Keys): Crs | null {
+/** Ellipsoids by EPSG code, as PROJ names them. */
+const ELLIPSOIDS: Record<number, string> = {
+  7001: 'airy',
+  7002: 'mod_airy',
+  7003: 'aust_SA',
+  7004: 'bessel',
+  7008: 'clrk66',
+  7012: 'clrk80',
+  7019: 'GRS80',
+  7022: 'intl',
+  7024: 'krass',
+  7030: 'WGS84',
+  7043: 'WGS72',
+};
+
+/** The figure of the earth by its axes, or by its code; null when neither is told. */
+function figureOf(keys: Keys): string | null {
   const a = num(keys['GeogSemiMajorAxisGeoKey']);
   const f = num(keys['GeogInvFlatteningGeoKey']);
   const b = num(keys['GeogSemiMinorAxisGeoKey']);
-  if (a === undefined) return null;
-  if (Math.abs(a - 6378137) < 0.5) return wgs84();
-  const shape = f ? `+rf=${f}` : b ? `+b=${b}` : `+b=${a}`;
-  return crsFromProj4(
-    `+proj=longlat +a=${a} ${shape} +no_defs`,
-    String(keys['GeogCitationGeoKey'] ?? 'geographic').slice(0, 60),
-  );
+  if (a !== undefined) {
+    if (Math.abs(a - 6378137) < 0.5 && (f === undefined || Math.abs(f - 298.257) < 0.01)) return '+datum=WGS84';
+    return `+a=${a} ${f ? `+rf=${f}` : `+b=${b ?? a}`}`;
+  }
+  const named = ELLIPSOIDS[num(keys['GeogEllipsoidGeoKey']) ?? 0];
+  return named ? `+ellps=${named}` : null;
 }
+
+function geographicFromAxes(keys: Keys): Crs | null {
+  const figure = figureOf(keys);
+  if (!figure) return null;
+  return figure === '+datum=WGS84'
+    ? wgs84()
+    : crsFromProj4(`+proj=longlat ${figure} +no_defs`, String(keys['GeogCitationGeoKey'] ?? 'geographic').slice(0, 60));
+}
+
+/** Metres of the linear units that are read, and PROJ's name of each. */
+const LINEAR: Record<number, [number, string]> = {
+  9001: [1, 'm'],
+  9002: [0.3048, 'ft'],
+  9003: [1200 / 3937, 'us-ft'],
+};
 
 function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]): Crs | null {
   const k = (...names: string[]): number => {
@@ -59,7 +89,7 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
     }
     return 0;
   };
-  let ellipsoid = '+datum=WGS84';
+  let ellipsoid = figureOf(keys) ?? '+datum=WGS84';
   if (geographic !== undefined && geographic !== 32767 && geographic !== 4326) {
     try {
       ellipsoid = crsOfCode(geographic)
@@ -73,18 +103,27 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
       });
     }
   }
-  const fe = `+x_0=${k('ProjFalseEastingGeoKey', 'ProjFalseOriginEastingGeoKey', 'ProjCenterEastingGeoKey')}`;
-  const fn = `+y_0=${k('ProjFalseNorthingGeoKey', 'ProjFalseOriginNorthingGeoKey', 'ProjCenterNorthingGeoKey')}`;
+  const unitCode = num(keys['ProjLinearUnitsGeoKey']) ?? 9001;
+  const [metres, symbol] = LINEAR[unitCode] ?? [NaN, ''];
+  if (!(metres > 0)) {
+    notes.push({
+      level: 'look',
+      code: 'crs.unknown',
+      message: `The file's coordinates are in a unit Helk does not know (EPSG:${unitCode}); set the coordinate system by hand.`,
+    });
+    return null;
+  }
+  // The keys give false eastings in the unit of the coordinates, PROJ wants metres.
+  const fe = `+x_0=${metres * k('ProjFalseEastingGeoKey', 'ProjFalseOriginEastingGeoKey', 'ProjCenterEastingGeoKey')}`;
+  const fn = `+y_0=${metres * k('ProjFalseNorthingGeoKey', 'ProjFalseOriginNorthingGeoKey', 'ProjCenterNorthingGeoKey')}`;
   const lon = `+lon_0=${k('ProjNatOriginLongGeoKey', 'ProjFalseOriginLongGeoKey', 'ProjCenterLongGeoKey', 'ProjStraightVertPoleLongGeoKey')}`;
   const lat = `+lat_0=${k('ProjNatOriginLatGeoKey', 'ProjFalseOriginLatGeoKey', 'ProjCenterLatGeoKey')}`;
   const scale = `+k=${k('ProjScaleAtNatOriginGeoKey', 'ProjScaleAtCenterGeoKey') || 1}`;
   const p12 = `+lat_1=${k('ProjStdParallel1GeoKey')} +lat_2=${k('ProjStdParallel2GeoKey')}`;
-  const unit =
-    num(keys['ProjLinearUnitsGeoKey']) === 9003
-      ? '+units=us-ft'
-      : num(keys['ProjLinearUnitsGeoKey']) === 9002
-        ? '+units=ft'
-        : '+units=m';
+  const parallel = k('ProjStdParallel1GeoKey', 'ProjNatOriginLatGeoKey', 'ProjCenterLatGeoKey');
+  // The origin of the polar aspect is the pole; the key holds the latitude of true scale.
+  const origin = k('ProjNatOriginLatGeoKey');
+  const polar = `+lat_0=${origin < 0 ? -90 : 90} ${Math.abs(origin) === 90 ? scale : `+lat_ts=${origin}`}`;
   const parts: Record<number, string> = {
     1: `+proj=tmerc ${lat} ${lon} ${scale}`,
     7: `+proj=merc ${lon} ${scale}`,
@@ -92,9 +131,9 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
     9: `+proj=lcc ${lat} ${lat.replace('lat_0', 'lat_1')} ${lon} ${scale}`,
     10: `+proj=laea ${lat} ${lon}`,
     11: `+proj=aea ${lat} ${lon} ${p12}`,
-    15: `+proj=stere ${lat} ${lon} ${scale}`,
+    15: `+proj=stere ${polar} ${lon}`,
     16: `+proj=sterea ${lat} ${lon} ${scale}`,
-    17: `+proj=eqc ${lat.replace('lat_0', 'lat_ts')} ${lon}`,
+    17: `+proj=eqc +lat_ts=${parallel} ${lon}`,
     24: `+proj=sinu ${lon}`,
   };
   const base = parts[num(keys['ProjCoordTransGeoKey']) ?? 0];
@@ -109,5 +148,5 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
   const name = String(keys['PCSCitationGeoKey'] ?? keys['GTCitationGeoKey'] ?? 'projection of the file')
     .replace(/\|.*$/, '')
     .slice(0, 60);
-  return crsFromProj4(`${base} ${fe} ${fn} ${ellipsoid} ${unit} +no_defs`, name);
+  return crsFromProj4(`${base} ${fe} ${fn} ${ellipsoid} +units=${symbol} +no_defs`, name);
 }
