@@ -1,7 +1,8 @@
-"""Small GeoTIFFs in projections of their own (no EPSG code), written by GDAL through rasterio, with places projected by PROJ.
+"""Projections without an EPSG code as GeoTIFF keys (written by GDAL through rasterio), as well-known text of three kinds and as the
+attributes of the CF conventions (both by pyproj), each with a place projected by PROJ.
 
 Run with Debian's python3-rasterio and python3-pyproj from the project's root: python3 reference/formats/own_projections.py
-Writes reference/fixtures/own-projections.json: for each projection the file in base64 and longitude, latitude -> x, y.
+Writes reference/fixtures/own-projections.json: for each projection the file in base64, the texts, the attributes, and longitude, latitude -> x, y.
 """
 
 import base64
@@ -39,5 +40,15 @@ for name, (proj, (lon, lat)) in CASES.items():
         with f.open(driver="GTiff", width=2, height=2, count=1, dtype="uint8", crs=crs.to_wkt(), transform=from_origin(x, y, 10, 10)) as d:
             d.write(np.array([[[1, 2], [3, 4]]], "uint8"))
         data = f.read()
-    out["cases"].append(dict(name=name, lon=lon, lat=lat, x=x, y=y, tiff=base64.b64encode(data).decode()))
+    wkt = {}
+    for kind in ("WKT1_ESRI", "WKT1_GDAL", "WKT2_2019"):
+        try:
+            wkt[kind] = crs.to_wkt(kind)
+        except pyproj.exceptions.CRSError:
+            wkt[kind] = ""
+    cf = {k: v for k, v in crs.to_cf().items() if k != "crs_wkt"}
+    # What the attributes keep of it, read back by PROJ: a scale of a conic with one parallel has no place among them.
+    back = pyproj.CRS.from_cf(dict(cf, latitude_of_projection_origin=cf["standard_parallel"]) if name.endswith("one parallel") else cf) if "grid_mapping_name" in cf else crs
+    cfx, cfy = pyproj.Transformer.from_crs(back.geodetic_crs, back, always_xy=True).transform(lon, lat)
+    out["cases"].append(dict(name=name, cfx=cfx, cfy=cfy, lon=lon, lat=lat, x=x, y=y, tiff=base64.b64encode(data).decode(), wkt=wkt, cf=cf))
 pathlib.Path("reference/fixtures/own-projections.json").write_text(json.dumps(out))

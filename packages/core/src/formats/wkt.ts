@@ -1,6 +1,7 @@
 import proj4 from 'proj4';
 import { HelkError } from '../errors';
-import { crsByName, crsOfCode, wgs84, type Crs } from '../data/crs';
+import { crsByName, crsFromProj4, crsOfCode, wgs84, type Crs } from '../data/crs';
+import { projOfWkt } from './wkt-projection';
 
 /**
  * The system that a WKT definition (versions 1 and 2, with or without authority) means: by its EPSG code, else by its name, else by
@@ -22,6 +23,9 @@ export function crsFromWkt(wkt: string, path: string): Crs {
   if (/^(GCS_)?WGS_?\s?(19)?84$/i.test(name)) return wgs84();
   const named = crsByName(name);
   if (named) return named;
+  // The usual projections are read here: what they mean must not depend on a spelling that the library does not know.
+  const own = projOfWkt(text);
+  if (own) return crsFromProj4(own, name || 'own definition');
   try {
     proj4(wgs84().proj4, text);
   } catch {

@@ -50,24 +50,27 @@ function fromParameters(m: NcVariable): Crs | null {
   const radius = n('earth_radius');
   const flattening = n('inverse_flattening');
   const major = n('semi_major_axis');
-  const body = radius
-    ? `+R=${radius}`
-    : major && flattening && Math.abs(flattening - 298.257223563) > 1e-3
-      ? `+a=${major} +rf=${flattening}`
-      : '+datum=WGS84';
+  const minor = n('semi_minor_axis');
+  const body =
+    radius || (major && minor === major)
+      ? `+R=${radius ?? major}`
+      : major && flattening && Math.abs(flattening - 298.257223563) > 1e-3
+        ? `+a=${major} +rf=${flattening}`
+        : '+datum=WGS84';
   const falsely = `${put('x_0', n('false_easting') ?? 0)}${put('y_0', n('false_northing') ?? 0)}`;
   const lat0 = put('lat_0', n('latitude_of_projection_origin'));
   const lon0 = put('lon_0', n('longitude_of_projection_origin') ?? n('longitude_of_central_meridian'));
   const two = `${put('lat_1', parallels[0])}${put('lat_2', parallels[1] ?? parallels[0])}`;
+  const scale = n('scale_factor_at_projection_origin');
   const name = textOf(a['grid_mapping_name']);
   const shapes: Record<string, string | undefined> = {
     latitude_longitude: '+proj=longlat',
     transverse_mercator: `+proj=tmerc${lat0}${lon0}${put('k', n('scale_factor_at_central_meridian') ?? 1)}${falsely}`,
     lambert_azimuthal_equal_area: `+proj=laea${lat0}${lon0}${falsely}`,
-    lambert_conformal_conic: `+proj=lcc${two}${lat0}${lon0}${falsely}`,
+    lambert_conformal_conic: `+proj=lcc${two}${lat0 || put('lat_0', parallels[0])}${lon0}${falsely}`,
     albers_conical_equal_area: `+proj=aea${two}${lat0}${lon0}${falsely}`,
-    mercator: `+proj=merc${put('lat_ts', parallels[0])}${lon0}${falsely}`,
-    polar_stereographic: `+proj=stere${lat0}${put('lat_ts', parallels[0])}${put('lon_0', n('straight_vertical_longitude_from_pole'))}${falsely}`,
+    mercator: `+proj=merc${scale === undefined ? put('lat_ts', parallels[0]) : put('k', scale)}${lon0}${falsely}`,
+    polar_stereographic: `+proj=stere${lat0 || ` +lat_0=${(parallels[0] ?? 90) < 0 ? -90 : 90}`}${parallels.length ? put('lat_ts', parallels[0]) : put('k', scale)}${put('lon_0', n('straight_vertical_longitude_from_pole'))}${falsely}`,
     stereographic: `+proj=stere${lat0}${lon0}${falsely}`,
     sinusoidal: `+proj=sinu${lon0}${falsely}`,
   };
