@@ -19,10 +19,13 @@ export interface Crs {
 export type CrsEntry = [number, string, string, number, number, number, number, string, string?];
 
 let catalogue = new Map<number, CrsEntry>();
+/** By plain name, made when first asked for; null where several systems share it. */
+let byName: Map<string, CrsEntry | null> | null = null;
 
 /** Makes the EPSG list known; called once by every surface that has it (server, command line, tests). */
 export function useCrsCatalogue(entries: readonly CrsEntry[]): void {
   catalogue = new Map(entries.map((e) => [e[0], e]));
+  byName = null;
 }
 
 const WGS84: Crs = {
@@ -128,8 +131,16 @@ export function crsByName(name: string): Crs | undefined {
   if (!wanted) return undefined;
   const zone = /^wgs84utmzone(\d{1,2})([ns])$/.exec(wanted);
   if (zone && Number(zone[1]) >= 1 && Number(zone[1]) <= 60) return utm(Number(zone[1]), zone[2] === 's');
-  const found = [...catalogue.values()].filter((e) => plainName(e[1]) === wanted);
-  return found.length === 1 ? ofEntry(found[0]!) : undefined;
+  if (!byName) {
+    byName = new Map();
+    // Names that several systems share tell nothing.
+    for (const e of catalogue.values()) {
+      const n = plainName(e[1]);
+      byName.set(n, byName.has(n) ? null : e);
+    }
+  }
+  const found = byName.get(wanted);
+  return found ? ofEntry(found) : undefined;
 }
 
 export interface CrsHit {

@@ -62,8 +62,8 @@ const plain = (s: string): string => s.toLowerCase().replace(/[^a-z0-9]/g, '');
 const NUMBER = '([-+\\d.eE]+)';
 
 /**
- * A projected system of well-known text (versions 1, with or without an authority, and 2) as a PROJ definition, for the usual methods on
- * the Greenwich meridian; null for others. False eastings come in the unit of the system, angles in that of its base.
+ * A projected system of well-known text (versions 1, with or without an authority, and 2) as a PROJ definition, for the usual methods;
+ * null for others. False eastings come in the unit of the system, angles in that of its base.
  *
  * Sources: OGC 01-009 (version 1), ISO 19162:2019 (version 2).
  */
@@ -71,7 +71,6 @@ export function projOfWkt(text: string): string | null {
   const proj = METHODS[plain(/(?:PROJECTION|METHOD)\s*\[\s*"([^"]+)"/i.exec(text)?.[1] ?? '')];
   if (!proj) return null;
   const meridian = new RegExp(`PRIMEM\\s*\\[\\s*"[^"]*"\\s*,\\s*${NUMBER}`, 'i').exec(text)?.[1];
-  if (meridian !== undefined && Number(meridian) !== 0) return null;
   const [metres, unit] = unitOf(text);
   if (unit === null) return null;
   const angle =
@@ -80,6 +79,7 @@ export function projOfWkt(text: string): string | null {
         text,
       )?.[1] ?? DEGREE,
     ) / DEGREE;
+  const pm = rounded(Number(meridian ?? 0) * angle);
   const p: Partial<Record<(typeof PARAMETERS)[string], number>> = {};
   const each = new RegExp(`PARAMETER\\s*\\[\\s*"([^"]+)"\\s*,\\s*${NUMBER}([^\\]]*\\[[^\\]]*\\])?`, 'gi');
   for (const [, name, value, more] of text.matchAll(each)) {
@@ -104,7 +104,7 @@ export function projOfWkt(text: string): string | null {
   else if (proj === 'lcc' && p.lat_2 === undefined)
     shape = `lcc +lat_1=${p.lat_1 ?? p.lat_0 ?? 0} +lat_0=${p.lat_0 ?? p.lat_1 ?? 0}${at('lon_0')}${at('k')}`;
   else shape = `${proj}${at('lat_0')}${at('lon_0')}${at('lat_1')}${at('lat_2')}${at('k')}`;
-  return `+proj=${shape} +x_0=${p.x_0 ?? 0} +y_0=${p.y_0 ?? 0} ${figure} +units=${unit} +no_defs`;
+  return `+proj=${shape} +x_0=${p.x_0 ?? 0} +y_0=${p.y_0 ?? 0} ${figure}${pm ? ` +pm=${pm}` : ''} +units=${unit} +no_defs`;
 }
 
 /** Without the dust of a unit's factor. */
@@ -134,7 +134,7 @@ function figureOf(text: string): string | null {
   const known = base ? crsByName(base) : null;
   if (known)
     return known.proj4
-      .replace(/\+proj=\S+|\+no_defs|\+lon_0=\S+|\+type=\S+/g, '')
+      .replace(/\+proj=\S+|\+no_defs|\+lon_0=\S+|\+type=\S+|\+pm=\S+/g, '')
       .replace(/\s+/g, ' ')
       .trim();
   const axes = new RegExp(`(?:SPHEROID|ELLIPSOID)\\s*\\[\\s*"[^"]*"\\s*,\\s*${NUMBER}\\s*,\\s*${NUMBER}`, 'i').exec(

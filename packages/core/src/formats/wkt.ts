@@ -73,7 +73,19 @@ const METHODS: Record<string, string> = {
   merc: 'Mercator',
   sterea: 'Double_Stereographic',
   stere: 'Stereographic',
+  eqc: 'Equidistant_Cylindrical',
+  sinu: 'Sinusoidal',
 };
+
+/** A figure of the earth given by its axes. */
+function axesOf(p: ReadonlyMap<string, string>): string | null {
+  const sphere = p.get('R');
+  if (sphere !== undefined) return `"Own_sphere",${sphere},0.0`;
+  const a = p.get('a');
+  if (a === undefined) return null;
+  const [major, minor] = [Number(a), Number(p.get('b') ?? a)];
+  return `"Own_axes",${a},${p.get('rf') ?? (major === minor ? '0.0' : major / (major - minor))}`;
+}
 
 /** A system as WKT 1, as `.prj` files hold it; null for projections that this does not write. */
 export function wktOf(crs: Crs): string | null {
@@ -81,16 +93,29 @@ export function wktOf(crs: Crs): string | null {
   const p = new Map([...crs.proj4.matchAll(/\+(\w+)(?:=(\S+))?/g)].map((m) => [m[1]!, m[2] ?? '']));
   const num = (k: string, other = 0): number => (p.has(k) ? Number(p.get(k)) : other);
   const datum = DATUMS[p.get('datum') ?? ''];
-  const ellipsoid = datum?.[2] ?? ELLIPSOIDS[p.get('ellps') ?? 'WGS84'];
-  if (!ellipsoid) return null;
-  const own = crs.name.split(' / ')[0]!.replace(/\W+/g, '_');
-  const gcs = `GEOGCS["${datum?.[0] ?? `GCS_${own}`}",DATUM["${datum?.[1] ?? `D_${own}`}",SPHEROID[${ellipsoid}]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]`;
+  const ellipsoid = datum?.[2] ?? axesOf(p) ?? ELLIPSOIDS[p.get('ellps') ?? 'WGS84'];
+  // Meridians by name and feet of their own are not written: whoever reads them would have to guess.
+  if (!ellipsoid || p.get('pm')?.match(/[a-z]/i) || p.has('to_meter')) return null;
+  const shift = p.get('towgs84');
+  const towgs =
+    !datum && shift && /[1-9]/.test(shift)
+      ? `,TOWGS84[${[...shift.split(','), 0, 0, 0, 0].slice(0, 7).join(',')}]`
+      : '';
+  // A name would say more than the axes do.
+  const own = axesOf(p) ? 'unknown' : crs.name.split(' / ')[0]!.replace(/\W+/g, '_');
+  const gcs = `GEOGCS["${datum?.[0] ?? `GCS_${own}`}",DATUM["${datum?.[1] ?? `D_${own}`}",SPHEROID[${ellipsoid}]${towgs}],PRIMEM[${p.has('pm') ? `"Own",${num('pm')}` : '"Greenwich",0.0'}],UNIT["Degree",0.0174532925199433]`;
   const authority = crs.code ? `,AUTHORITY["EPSG","${crs.code.slice(5)}"]` : '';
   if (crs.geographic) return `${gcs}${authority}]`;
-  const method = METHODS[p.get('proj') ?? ''];
+  const proj = p.get('proj') ?? '';
+  const utm = proj === 'utm';
+  const polar = proj === 'stere' && Math.abs(num('lat_0')) === 90;
+  const method = polar ? `Stereographic_${num('lat_0') < 0 ? 'South' : 'North'}_Pole` : METHODS[proj];
   if (!method) return null;
   const zone = num('zone');
-  const utm = p.get('proj') === 'utm';
+  const k = num('k_0', num('k', 1));
+  const parallel = (n: 1 | 2, key: string): [string, number][] =>
+    p.has(key) ? [[`Standard_Parallel_${n}`, num(key)]] : [];
+  const trueScale = ['merc', 'eqc'].includes(proj) || polar;
   const values: [string, number][] = utm
     ? [
         ['False_Easting', 500000],
@@ -103,10 +128,13 @@ export function wktOf(crs: Crs): string | null {
         ['False_Easting', num('x_0')],
         ['False_Northing', num('y_0')],
         ['Central_Meridian', num('lon_0')],
-        ...(p.has('lat_1') ? ([['Standard_Parallel_1', num('lat_1')]] as [string, number][]) : []),
-        ...(p.has('lat_2') ? ([['Standard_Parallel_2', num('lat_2')]] as [string, number][]) : []),
-        ...(p.has('lat_1') ? [] : ([['Scale_Factor', num('k_0', num('k', 1))]] as [string, number][])),
-        ['Latitude_Of_Origin', num('lat_0')],
+        ...(trueScale ? parallel(1, 'lat_ts') : [...parallel(1, 'lat_1'), ...parallel(2, 'lat_2')]),
+        // A polar aspect that is true at the pole has a scale; another its parallel.
+        ...(polar && !p.has('lat_ts') ? ([['Standard_Parallel_1', num('lat_0')]] as [string, number][]) : []),
+        ...(k !== 1 || ['tmerc', 'sterea', 'stere'].includes(proj)
+          ? ([['Scale_Factor', k]] as [string, number][])
+          : []),
+        ...(trueScale || proj === 'sinu' ? [] : ([['Latitude_Of_Origin', num('lat_0')]] as [string, number][])),
       ];
   const unit = { 'us-ft': '"Foot_US",0.3048006096012192', ft: '"Foot",0.3048' }[crs.unit] ?? '"Meter",1.0';
   // False origins are in the unit of the system there, in metres in the definition.
