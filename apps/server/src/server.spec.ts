@@ -314,4 +314,21 @@ describe('the server', () => {
     const hits = (await call<{ code: string; covers: boolean }[]>('/api/crs?q=utm+27N+wgs+84&lon=-20.4&lat=58.2')).data;
     expect(hits[0]).toEqual(jasmine.objectContaining({ code: 'EPSG:32627', covers: true }));
   });
+
+  it('offers sample files that Helk itself reads, and no others', async () => {
+    const all = (await call<{ file: string }[]>('/api/samples')).data;
+    expect(all.map((x) => x.file.split('.').pop())).toEqual(['nc', 'nc', 'geojson', 'csv']);
+    for (const { file } of all) {
+      const bytes = new Uint8Array(await (await fetch(`${test.base}/api/samples/${file}`)).arrayBuffer());
+      const { data } = (await readFile(file, bytes)).layers[0]!;
+      if (data.kind === 'features') {
+        expect(data.featureOffsets.length - 1).toBe(214);
+        // The code and the true zeros are there, as in the survey.
+        const depth = data.columns.find((c) => c.name.startsWith('depth_cm'))!.values as Float64Array;
+        expect(depth.filter((v) => v === -99.99).length).toBeGreaterThan(5);
+        expect(depth).toContain(0);
+      }
+    }
+    expect((await call<ApiProblem>('/api/samples/..%2fconfig')).status).toBe(404);
+  }, 60_000);
 });

@@ -1,8 +1,9 @@
 import { mkdir, readFile, rename, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Express } from 'express';
-import { makeLandscape, makeSeabed, type Landscape } from '@helk/demo';
+import { makeLandscape, makePeat, makeSeabed, type Landscape } from '@helk/demo';
 import { HelkError } from '@helk/core';
+import { writeDataset } from '@helk/core/formats/write';
 import type { Context } from '../app';
 import { newId } from '../store/project-store';
 import { hang } from './hang';
@@ -21,10 +22,19 @@ const seabed = (file: string, about: string): Sample => ({
   make: async (land) => (await makeSeabed(land)).find((f) => f.name === file)!.bytes,
 });
 
+const peat = (file: string, about: string, format: 'geojson' | 'csv'): Sample => ({
+  file,
+  set: 'Peat',
+  about,
+  make: (land) => writeDataset(makePeat(land), format, 'veyra-peat-probes'),
+});
+
 /** What is offered for trying out; each is made when first asked for and kept beside the projects. */
 const SAMPLES: Sample[] = [
   seabed('veyra-seabed-west.nc', 'depth in km, positive down, NetCDF classic'),
   seabed('veyra-seabed-east.nc', 'depth in km, positive down, NetCDF-4'),
+  peat('veyra-peat-probes.geojson', 'the peat survey, GeoJSON', 'geojson'),
+  peat('veyra-peat-probes.csv', 'the peat survey, delimited text with coordinates', 'csv'),
 ];
 
 export function sampleRoutes(app: Express, { config }: Context): void {

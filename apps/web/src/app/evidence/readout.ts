@@ -55,7 +55,7 @@ interface Row {
               <td class="truncate max-w-[120px]" [title]="r.name + (r.run ? ', made by ' + r.run : '')">
                 {{ r.name }}
               </td>
-              <td class="num text-right whitespace-nowrap" data-testid="readout-value">{{ r.value }} {{ r.unit }}</td>
+              <td class="num text-right pl-3" data-testid="readout-value">{{ r.value }} {{ r.unit }}</td>
             </tr>
           }
         </table>

@@ -64,7 +64,7 @@ export class VectorEditor {
       this.bench.panes().some((p) => p.id === this.pane() && p.layers.some((l) => l.raster?.visible)),
   );
   protected readonly kinds = computed(() => [
-    { id: 'one' as const, title: 'one colour' },
+    { id: 'one' as const, title: 'one' },
     ...(this.numbers().length ? [{ id: 'classes' as const, title: 'classes' }] : []),
     ...(this.columns().length ? [{ id: 'category' as const, title: 'category' }] : []),
     ...(this.numbers().length && this.overRaster() ? [{ id: 'raster' as const, title: 'as raster' }] : []),
