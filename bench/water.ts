@@ -1,6 +1,6 @@
 import { LocalJob } from '@helk/core';
 import { accumulateD8, d8 } from '@helk/core/methods/terrain/flow';
-import { accumulateShares, downstreamOrder, mfdShares } from '@helk/core/methods/terrain/accumulate';
+import { accumulateDivided, downstreamOrder, mfdDivision } from '@helk/core/methods/terrain/accumulate';
 import { streamLinks } from '@helk/core/methods/terrain/stream-links';
 import { labelUpstream } from '@helk/core/methods/terrain/watersheds';
 import { addViewshed } from '@helk/core/methods/terrain/visibility';
@@ -20,7 +20,7 @@ export function waterKernels(filled: Float32Array, size: number): Record<string,
   const { direction } = clock('flow direction', () => d8(filled, size, size, ten, ten));
   const acc = clock('accumulation D8', () => accumulateD8(direction, size, size));
   clock('accumulation MFD', () =>
-    accumulateShares(direction, size, size, mfdShares(filled, size, size, direction, ten, ten)),
+    accumulateDivided(direction, size, size, mfdDivision(filled, size, size, direction, ten, ten)),
   );
   const order = downstreamOrder(direction, size, size);
   const links = clock('streams', () => streamLinks(direction, (i) => acc[i]! >= 2000, size, size, order));

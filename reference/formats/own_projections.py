@@ -50,5 +50,5 @@ for name, (proj, (lon, lat)) in CASES.items():
     # What the attributes keep of it, read back by PROJ: a scale of a conic with one parallel has no place among them.
     back = pyproj.CRS.from_cf(dict(cf, latitude_of_projection_origin=cf["standard_parallel"]) if name.endswith("one parallel") else cf) if "grid_mapping_name" in cf else crs
     cfx, cfy = pyproj.Transformer.from_crs(back.geodetic_crs, back, always_xy=True).transform(lon, lat)
-    out["cases"].append(dict(name=name, cfx=cfx, cfy=cfy, lon=lon, lat=lat, x=x, y=y, tiff=base64.b64encode(data).decode(), wkt=wkt, cf=cf))
+    out["cases"].append(dict(name=name, proj=proj, cfx=cfx, cfy=cfy, lon=lon, lat=lat, x=x, y=y, tiff=base64.b64encode(data).decode(), wkt=wkt, cf=cf))
 pathlib.Path("reference/fixtures/own-projections.json").write_text(json.dumps(out))

@@ -275,9 +275,15 @@ export function writeGeoJson(f: Features, native = false): string {
     for (const c of f.columns) properties[c.name] = valueOf(c, i);
     lines.push(JSON.stringify({ type: 'Feature', properties, geometry }));
   }
+  // Without a code the definition itself names the system; texts of another kind would not be understood.
+  const name = source?.code
+    ? `urn:ogc:def:crs:EPSG::${source.code.slice(5)}`
+    : source?.proj4.startsWith('+proj')
+      ? source.proj4
+      : null;
   const crs =
-    native && source?.code && source.code !== 'EPSG:4326'
-      ? `"crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::${source.code.slice(5)}"}},`
+    native && name && source?.code !== 'EPSG:4326'
+      ? `"crs":{"type":"name","properties":{"name":${JSON.stringify(name)}}},`
       : '';
   return `{"type":"FeatureCollection",${crs}"features":[\n${lines.join(',\n')}\n]}\n`;
 }

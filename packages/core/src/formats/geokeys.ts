@@ -58,9 +58,11 @@ function figureOf(keys: Keys): string | null {
   const a = num(keys['GeogSemiMajorAxisGeoKey']);
   const f = num(keys['GeogInvFlatteningGeoKey']);
   const b = num(keys['GeogSemiMinorAxisGeoKey']);
+  const shift = Array.from((keys['GeogTOWGS84GeoKey'] as ArrayLike<number> | undefined) ?? []);
   if (a !== undefined) {
-    if (Math.abs(a - 6378137) < 0.5 && (f === undefined || Math.abs(f - 298.257) < 0.01)) return '+datum=WGS84';
-    return `+a=${a} ${f ? `+rf=${f}` : `+b=${b ?? a}`}`;
+    if (!shift.some((v) => v !== 0) && Math.abs(a - 6378137) < 0.5 && (f === undefined || Math.abs(f - 298.257) < 0.01))
+      return '+datum=WGS84';
+    return `+a=${a} ${f ? `+rf=${f}` : `+b=${b ?? a}`}${shift.length ? ` +towgs84=${shift.join(',')}` : ''}`;
   }
   const named = ELLIPSOIDS[num(keys['GeogEllipsoidGeoKey']) ?? 0];
   return named ? `+ellps=${named}` : null;
@@ -126,7 +128,7 @@ function userDefined(keys: Keys, geographic: number | undefined, notes: Note[]):
   const polar = `+lat_0=${origin < 0 ? -90 : 90} ${Math.abs(origin) === 90 ? scale : `+lat_ts=${origin}`}`;
   const parts: Record<number, string> = {
     1: `+proj=tmerc ${lat} ${lon} ${scale}`,
-    7: `+proj=merc ${lon} ${scale}`,
+    7: `+proj=merc ${lon} ${num(keys['ProjStdParallel1GeoKey']) === undefined ? scale : `+lat_ts=${k('ProjStdParallel1GeoKey')}`}`,
     8: `+proj=lcc ${lat} ${lon} ${p12}`,
     9: `+proj=lcc ${lat} ${lat.replace('lat_0', 'lat_1')} ${lon} ${scale}`,
     10: `+proj=laea ${lat} ${lon}`,

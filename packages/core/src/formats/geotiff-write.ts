@@ -3,6 +3,7 @@ import type { Crs } from '../data/crs';
 import { missingOf, type Band, type Cells, type Grid, type Raster } from '../data/raster';
 import { halve } from '../numeric/overview';
 import { codec } from './codec';
+import { geoKeysOf, type GeoKeys } from './geokeys-write';
 import { bytesOf, storageFor, storedArray, type Storage } from './stored';
 
 const TILE = 512;
@@ -184,28 +185,35 @@ function entriesOf(l: Level, k: number, grid: Grid, bands: Band[], s: Storage): 
   return e;
 }
 
+/** Directory of keys, with doubles and texts in tags of their own; a system the keys cannot tell keeps its definition as citation. */
 function geoKeys(crs: Crs): Entry[] {
-  const code = crs.code ? Number(crs.code.replace('EPSG:', '')) : 32767;
-  // Key values are ASCII; the citation ends with a bar.
-  const citation = (crs.code ? crs.name : `${crs.name} ${crs.proj4}`).replace(/[^\x20-\x7e]|\|/g, '?') + '|';
-  const linear = crs.unit === 'us-ft' ? 9003 : crs.unit === 'ft' ? 9002 : 9001;
-  const keys = [
-    [1024, 0, 1, crs.geographic ? 2 : 1],
-    [1025, 0, 1, 1],
-    [1026, 34737, citation.length, 0],
-    ...(crs.geographic
-      ? [
-          [2048, 0, 1, code],
-          [2054, 0, 1, 9102],
-        ]
-      : [
-          [3072, 0, 1, code],
-          [3076, 0, 1, linear],
-        ]),
-  ];
+  const keys: GeoKeys = geoKeysOf(crs) ?? {
+    shorts: [
+      [1024, crs.geographic ? 2 : 1],
+      [1025, 1],
+      [crs.geographic ? 2048 : 3072, 32767],
+    ],
+    doubles: [],
+    texts: [[1026, `${crs.name} ${crs.proj4}`]],
+  };
+  const rows = keys.shorts.map(([key, value]) => [key, 0, 1, value]);
+  const doubles: number[] = [];
+  for (const [key, values] of keys.doubles) {
+    rows.push([key, 34736, values.length, doubles.length]);
+    doubles.push(...values);
+  }
+  let ascii = '';
+  for (const [key, text] of keys.texts) {
+    // Key values are ASCII; each ends with a bar.
+    const plain = text.replace(/[^\x20-\x7e]|\|/g, '?') + '|';
+    rows.push([key, 34737, plain.length, ascii.length]);
+    ascii += plain;
+  }
+  rows.sort((a, b) => a[0]! - b[0]!);
   return [
-    { tag: 34735, type: SHORT, values: [1, 1, 0, keys.length, ...keys.flat()] },
-    { tag: 34737, type: ASCII, values: citation },
+    { tag: 34735, type: SHORT, values: [1, 1, 0, rows.length, ...rows.flat()] },
+    ...(doubles.length ? [{ tag: 34736, type: DOUBLE, values: doubles }] : []),
+    { tag: 34737, type: ASCII, values: ascii },
   ];
 }
 

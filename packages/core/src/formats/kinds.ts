@@ -1,4 +1,7 @@
-import type { DatasetInfo, DatasetKind } from '../data/dataset';
+import type { Crs } from '../data/crs';
+import type { DatasetInfo, DatasetKind, RasterInfo } from '../data/dataset';
+import { geoKeysOf } from './geokeys-write';
+import { wktOf } from './wkt';
 
 export type WriteFormat =
   | 'geotiff'
@@ -58,9 +61,28 @@ export const DEFAULT_FORMAT: Record<DatasetKind, WriteFormat> = {
 
 const MOST_SHEET_ROWS = 1_048_575;
 
+const untold = (crs: Crs): string =>
+  `The coordinate system (${crs.code ?? crs.name}) cannot be written into the file; whoever reads it must be told.`;
+
+/** Whether a system without a code can be written so that others read it. */
+function canTell(crs: Crs, format: WriteFormat): boolean {
+  if (format === 'geojson-native') return crs.proj4.startsWith('+proj');
+  return !['shapefile', 'geopackage'].includes(format) || wktOf(crs) !== null;
+}
+
+function rasterLosses({ grid, bands }: RasterInfo, format: WriteFormat): string[] {
+  if (format === 'geotiff') return grid.crs && !geoKeysOf(grid.crs) ? [untold(grid.crs)] : [];
+  const out: string[] = [];
+  if (bands.length > 1) out.push(`Only the first of ${bands.length} bands is written, ${bands[0]!.name}.`);
+  if (grid.crs) out.push(`The coordinate system (${grid.crs.code ?? grid.crs.name}) is not written into the file.`);
+  if (bands[0]!.unit) out.push('The unit of the values is not written.');
+  if (bands[0]!.classes?.length) out.push('Names and colours of the classes are not written.');
+  return out;
+}
+
 /** What a format cannot keep of a dataset, in words; nothing when it keeps all. */
 export function lossesOf(info: DatasetInfo, format: WriteFormat): string[] {
-  if (info.kind === 'raster') return [];
+  if (info.kind === 'raster') return rasterLosses(info, format);
   const rows = info.kind === 'features' ? info.count : info.rows;
   const out: string[] = [];
   const units = info.columns.filter((c) => c.unit).length;
@@ -75,6 +97,7 @@ export function lossesOf(info: DatasetInfo, format: WriteFormat): string[] {
     if (format === 'flatgeobuf') out.push('Features without a geometry are left out.');
     if (format === 'flatgeobuf' && info.crs && !info.crs.code)
       out.push('The coordinate system has no code; coordinates become longitude and latitude.');
+    if (info.crs && !info.crs.code && !canTell(info.crs, format)) out.push(untold(info.crs));
     if (format === 'dxf') out.push('Columns are left out, but for the first text, which names the layers.');
   }
   if (format === 'shapefile') {

@@ -1,13 +1,19 @@
 import { setupNode } from '../../../node/src/index';
 import reference from '../../../../reference/fixtures/own-projections.json';
 import { crsFromProj4, crsOfCode, metresPerUnit, transformer, wgs84, type Crs } from '../data/crs';
-import type { Raster } from '../data/raster';
+import type { FeaturesInfo } from '../data/dataset';
+import { infoOf } from '../data/facts';
+import { FeaturesBuilder, type Features } from '../data/features';
+import { measureRaster, type Raster } from '../data/raster';
+import { numberColumn } from '../data/table';
 import type { Note } from '../method/job';
 import { readFile } from '.';
 import { crsOfGeoKeys } from './geokeys';
+import { writeGeoTiff } from './geotiff-write';
 import { crsOfVariable } from './netcdf/grid-mapping';
 import type { NcFile, NcVariable } from './netcdf/container';
 import { crsFromWkt } from './wkt';
+import { lossesOf, writeDataset } from './write';
 
 beforeAll(setupNode);
 
@@ -54,6 +60,14 @@ describe('projections without a code', () => {
       expect(off(crs!, c)).withContext(crs!.proj4).toBeLessThan(0.01);
     });
 
+    it(`${c.name}: written as GeoTIFF keys and read again`, async () => {
+      const crs = crsFromProj4(c.proj, 'own system');
+      const back = (await readFile('back.tif', writeGeoTiff(tiny(crs)))).layers[0]!.data as Raster;
+      expect(back.grid.crs?.name).toBe('own system');
+      expect(off(back.grid.crs!, c)).withContext(back.grid.crs!.proj4).toBeLessThan(0.01);
+      expect(lossesOf(infoOf(tiny(crs)), 'geotiff')).toEqual([]);
+    });
+
     for (const [kind, wkt] of Object.entries(c.wkt))
       if (wkt)
         it(`${c.name}: as ${kind}`, () => {
@@ -77,6 +91,84 @@ describe('projections without a code', () => {
           .toBeLessThan(0.01);
       });
   }
+});
+
+const tiny = (crs: Crs): Raster =>
+  measureRaster({ crs, x: 0, y: 0, dx: 10, dy: 10, columns: 2, rows: 2 }, Float32Array.of(1, 2, 3, 4), {
+    name: 'z',
+    unit: 'm',
+  });
+
+describe('systems of their own in written files', () => {
+  const throughTiff = async (definition: string): Promise<Crs | null> => {
+    const bytes = writeGeoTiff(tiny(crsFromProj4(definition, 'own')));
+    return ((await readFile('back.tif', bytes)).layers[0]!.data as Raster).grid.crs;
+  };
+
+  it('keep a zone, the shift of a datum, and a figure of the earth without a projection', async () => {
+    const zone = (await throughTiff('+proj=utm +zone=27 +south +ellps=intl +towgs84=-87,-98,-121,0,0,0,0 +units=m'))!;
+    const out = [0, 0];
+    transformer(wgs84(), zone)(-20.4, -58.2, out);
+    const wanted = [0, 0];
+    const original = crsFromProj4('+proj=utm +zone=27 +south +ellps=intl +towgs84=-87,-98,-121 +units=m', 'own');
+    transformer(wgs84(), original)(-20.4, -58.2, wanted);
+    expect(Math.hypot(out[0]! - wanted[0]!, out[1]! - wanted[1]!)).toBeLessThan(0.001);
+    const scaled = (await throughTiff('+proj=merc +lat_ts=41 +lon_0=-20 +x_0=1000 +datum=WGS84 +units=ft'))!;
+    transformer(wgs84(), scaled)(-20.4, 40, out);
+    transformer(wgs84(), crsFromProj4('+proj=merc +lat_ts=41 +lon_0=-20 +x_0=1000 +datum=WGS84 +units=ft', 'own'))(
+      -20.4,
+      40,
+      wanted,
+    );
+    expect(Math.hypot(out[0]! - wanted[0]!, out[1]! - wanted[1]!)).toBeLessThan(0.001);
+    const sphere = (await throughTiff('+proj=longlat +a=6371000 +b=6371000 +no_defs'))!;
+    expect(sphere.geographic).toBeTrue();
+    expect(sphere.proj4).toContain('6371000');
+  });
+
+  it('that a format cannot tell are said before the file is written', () => {
+    const odd = [
+      '+proj=moll +lon_0=0 +datum=WGS84 +units=m',
+      '+proj=stere +lat_0=52 +lon_0=5 +ellps=bessel +units=m',
+      '+proj=lcc +lat_1=49 +lat_0=46 +lon_0=3 +ellps=GRS80 +units=m',
+      '+proj=tmerc +lat_0=0 +lon_0=0 +pm=2.337229167 +ellps=clrk80ign +units=m',
+      '+proj=utm +zone=99 +datum=WGS84 +units=m',
+    ];
+    for (const definition of odd) {
+      const crs: Crs = { code: null, name: 'odd', proj4: definition, geographic: false, unit: 'm' };
+      expect(lossesOf(infoOf(tiny(crs)), 'geotiff').join())
+        .withContext(definition)
+        .toContain('cannot be written');
+    }
+    const features = (crs: Crs): FeaturesInfo => ({
+      kind: 'features',
+      crs,
+      geometry: 'point',
+      count: 1,
+      extent: null,
+      columns: [],
+    });
+    const moll: Crs = { code: null, name: 'odd', proj4: odd[0]!, geographic: false, unit: 'm' };
+    expect(lossesOf(features(moll), 'shapefile').join()).toContain('cannot be written');
+    expect(lossesOf(features(moll), 'geopackage').join()).toContain('cannot be written');
+    expect(lossesOf(features(moll), 'geojson-native')).toEqual([]);
+    const text: Crs = { ...moll, proj4: 'PROJCS["odd"]' };
+    expect(lossesOf(features(text), 'geojson-native').join()).toContain('cannot be written');
+    expect(lossesOf(infoOf(tiny(wgs84())), 'ascii-grid')).toEqual([
+      'The coordinate system (EPSG:4326) is not written into the file.',
+      'The unit of the values is not written.',
+    ]);
+  });
+
+  it('stand in GeoJSON by their definition', async () => {
+    const crs = crsFromProj4('+proj=laea +lat_0=56 +lon_0=-19 +datum=WGS84 +units=m +no_defs', 'own');
+    const b = new FeaturesBuilder();
+    b.point(1000.5, 2000.25);
+    const f = b.build('point', crs, [numberColumn('v', [1])]);
+    const back = (await readFile('x.geojson', await writeDataset(f, 'geojson-native'))).layers[0]!.data as Features;
+    expect(back.crs!.proj4).toBe(crs.proj4);
+    expect([...back.xy]).toEqual([1000.5, 2000.25]);
+  });
 });
 
 describe('keys that do not say enough', () => {

@@ -1,6 +1,9 @@
 import type { Cells } from '../../data/raster';
-import { IndexQueue } from '../../numeric/heap';
-import { FLOW_DX, FLOW_DY, NO_DATA, PIT, receiver } from './flow';
+import { IndexStack } from '../../numeric/heap';
+import { FLOW_DX, FLOW_DY, NO_DATA, receiver } from './flow';
+
+/** No cell waits for more than eight. */
+const TAKEN = 255;
 
 /** Facets of Tarboton 1997, table 1: the two neighbours that bound each, as codes clockwise from north. */
 const FACETS = [
@@ -31,74 +34,106 @@ export function dinfAngle(
   h: number,
 ): number {
   const e0 = z[i]!;
+  const diagonal = Math.sqrt(w * w + h * h);
   let best = 0;
-  let angle = NaN;
-  for (const [cardinal, corner] of FACETS) {
+  let facet = -1;
+  // Slopes along and across the steepest facet; across NaN where its diagonal is steeper than any place within.
+  let down = 0;
+  let aside = 0;
+  for (let f = 0; f < 8; f++) {
+    const [cardinal, corner] = FACETS[f]!;
     const e1 = at(z, x + FLOW_DX[cardinal]!, y + FLOW_DY[cardinal]!, width, height);
     const e2 = at(z, x + FLOW_DX[corner]!, y + FLOW_DY[corner]!, width, height);
     if (e1 !== e1 || e2 !== e2) continue;
-    const along = cardinal % 4 === 0 ? h : w;
-    const across = cardinal % 4 === 0 ? w : h;
+    const upright = cardinal % 4 === 0;
+    const along = upright ? h : w;
+    const across = upright ? w : h;
     const s1 = (e0 - e1) / along;
-    const s2 = (e1 - e2) / across;
-    let r = Math.atan2(s2, s1);
-    let s = Math.hypot(s1, s2);
-    const most = Math.atan2(across, along);
-    if (r < 0) {
-      r = 0;
+    let s2 = (e1 - e2) / across;
+    let s: number;
+    if (s2 < 0) {
+      s2 = 0;
       s = s1;
-    } else if (r > most) {
-      r = most;
-      s = (e0 - e2) / Math.hypot(along, across);
-    }
+    } else if (s2 * along > s1 * across) {
+      s2 = NaN;
+      s = (e0 - e2) / diagonal;
+    } else s = Math.sqrt(s1 * s1 + s2 * s2);
     if (s <= best) continue;
     best = s;
-    const turn = (corner - cardinal + 8) % 8 === 1 ? 1 : -1;
-    angle = (cardinal * 45 + (turn * r * 180) / Math.PI + 360) % 360;
+    facet = f;
+    down = s1;
+    aside = s2;
   }
-  return angle;
+  if (facet < 0) return NaN;
+  const [cardinal, corner] = FACETS[facet]!;
+  const upright = cardinal % 4 === 0;
+  const r = aside !== aside ? Math.atan2(upright ? w : h, upright ? h : w) : Math.atan2(aside, down);
+  const turn = (corner - cardinal + 8) % 8 === 1 ? 1 : -1;
+  return (cardinal * 45 + (turn * r * 180) / Math.PI + 360) % 360;
 }
 
 function at(z: Cells, x: number, y: number, width: number, height: number): number {
   return x < 0 || y < 0 || x >= width || y >= height ? NaN : z[y * width + x]!;
 }
 
-export type Shares = (i: number, share: Float64Array) => void;
+/** How a cell's water divides. */
+export interface Division {
+  /** Shares by neighbour code, adding up to one; all zero where a cell has no direction. */
+  shares: (i: number, share: Float64Array) => void;
+  /** The neighbours within the grid that get some, a bit each by code. */
+  receivers: (i: number) => number;
+}
 
 /**
  * Shares of a cell's water by neighbour code for D-infinity: between the two neighbours beside its angle (Tarboton 1997, in
  * proportion to the angle). A cell without a descending facet follows its D8 direction.
  */
-export function dinfShares(
+export function dinfDivision(
   z: Cells,
   width: number,
   height: number,
   direction: Int8Array,
   w: (row: number) => number,
   h: (row: number) => number,
-): Shares {
-  return (i, share) => {
+): Division {
+  const share = new Float64Array(8);
+  const angles = new Float64Array(9);
+  let row = -1;
+  const shares = (i: number, share: Float64Array): void => {
     share.fill(0);
     if (direction[i]! < 0) return;
     const y = (i / width) | 0;
-    const a = dinfAngle(z, i, i % width, y, width, height, w(y), h(y));
+    const wide = w(y);
+    const high = h(y);
+    const a = dinfAngle(z, i, i - y * width, y, width, height, wide, high);
     if (a !== a) {
       share[direction[i]!] = 1;
       return;
     }
-    // On cells that are not square the corner lies off 45 degrees; its own angle is used.
-    const corner = (Math.atan2(w(y), h(y)) * 180) / Math.PI;
-    const angles = [0, corner, 90, 180 - corner, 180, 180 + corner, 270, 360 - corner, 360];
-    for (let k = 0; k < 8; k++) {
-      const from = angles[k]!;
-      const to = angles[k + 1]!;
-      if (a < from - 1e-9 || a > to + 1e-9) continue;
-      const t = Math.min(1, Math.max(0, (a - from) / (to - from)));
-      if (t < 1 - 1e-12) share[k] = 1 - t;
-      if (t > 1e-12) share[(k + 1) % 8]! += t;
-      return;
+    if (y !== row) {
+      row = y;
+      // On cells that are not square the corner lies off 45 degrees; its own angle is used.
+      const corner = (Math.atan2(wide, high) * 180) / Math.PI;
+      angles.set([0, corner, 90, 180 - corner, 180, 180 + corner, 270, 360 - corner, 360]);
     }
+    let k = 0;
+    while (k < 7 && a > angles[k + 1]! + 1e-9) k++;
+    const t = Math.min(1, Math.max(0, (a - angles[k]!) / (angles[k + 1]! - angles[k]!)));
+    if (t < 1 - 1e-12) share[k] = 1 - t;
+    if (t > 1e-12) share[(k + 1) % 8]! += t;
   };
+  const receivers = (i: number): number => {
+    shares(i, share);
+    let mask = 0;
+    for (let k = 0; k < 8; k++) if (share[k]! > 0) mask |= 1 << k;
+    return mask && (mask & (mask - 1)) === 0 ? alone(direction, i, mask, width, height) : mask;
+  };
+  return { shares, receivers };
+}
+
+/** A single receiver may lie outside; several are neighbours whose elevations were looked at. */
+function alone(direction: Int8Array, i: number, mask: number, width: number, height: number): number {
+  return mask === 1 << direction[i]! && receiver(direction, i, width, height) < 0 ? 0 : mask;
 }
 
 /**
@@ -106,22 +141,37 @@ export function dinfShares(
  * proportion to its slope to the power 1.1 (cf. Quinn et al. 1991, doi:10.1002/hyp.3360050106). A cell without a lower
  * neighbour follows its D8 direction.
  */
-export function mfdShares(
+export function mfdDivision(
   z: Cells,
   width: number,
   height: number,
   direction: Int8Array,
   w: (row: number) => number,
   h: (row: number) => number,
-): Shares {
+): Division {
   // Distances change from row to row only.
   const distance = new Float64Array(8);
+  const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
   let row = -1;
-  return (i, share) => {
+  const lower = (i: number, y: number): number => {
+    const here = z[i]!;
+    const x = i - y * width;
+    let mask = 0;
+    if (x > 0 && y > 0 && x < width - 1 && y < height - 1) {
+      for (let k = 0; k < 8; k++) if (here > z[i + step[k]!]!) mask |= 1 << k;
+    } else
+      for (let k = 0; k < 8; k++) if (here > at(z, x + FLOW_DX[k]!, y + FLOW_DY[k]!, width, height)) mask |= 1 << k;
+    return mask;
+  };
+  const shares = (i: number, share: Float64Array): void => {
     share.fill(0);
     if (direction[i]! < 0) return;
-    const x = i % width;
     const y = (i / width) | 0;
+    const mask = lower(i, y);
+    if (mask === 0) {
+      share[direction[i]!] = 1;
+      return;
+    }
     if (y !== row) {
       row = y;
       for (let k = 0; k < 8; k++) distance[k] = Math.hypot(FLOW_DX[k]! * w(y), FLOW_DY[k]! * h(y));
@@ -129,54 +179,77 @@ export function mfdShares(
     const here = z[i]!;
     let sum = 0;
     for (let k = 0; k < 8; k++) {
-      const drop = here - at(z, x + FLOW_DX[k]!, y + FLOW_DY[k]!, width, height);
-      if (!(drop > 0)) continue;
-      const s = (drop / distance[k]!) ** 1.1;
+      if ((mask & (1 << k)) === 0) continue;
+      const s = ((here - z[i + step[k]!]!) / distance[k]!) ** 1.1;
       share[k] = s;
       sum += s;
     }
-    if (sum > 0) for (let k = 0; k < 8; k++) share[k] = share[k]! / sum;
-    else share[direction[i]!] = 1;
+    for (let k = 0; k < 8; k++) share[k] = share[k]! / sum;
   };
+  const receivers = (i: number): number => {
+    if (direction[i]! < 0) return 0;
+    return lower(i, (i / width) | 0) || alone(direction, i, 1 << direction[i]!, width, height);
+  };
+  return { shares, receivers };
 }
 
 /**
- * Accumulation where water divides: cells are taken once all that drain into them have been (Kahn's order), so nothing is
- * counted twice and there is no recursion. A cell counts itself. Shares are worked out anew instead of being stored. O(cells).
+ * Accumulation where water divides: cells are taken once all that drain into them have been (Kahn's order, the newest first, which
+ * stays near in memory), so nothing is counted twice and there is no recursion. A cell counts itself. Receivers are kept, a byte a
+ * cell, so that shares are worked out once. O(cells).
  */
-export function accumulateShares(
+export function accumulateDivided(
   direction: Int8Array,
   width: number,
   height: number,
-  shares: Shares,
+  division: Division,
   weight?: (row: number) => number,
 ): Float64Array {
   const n = width * height;
   const acc = new Float64Array(n);
   const waits = new Uint8Array(n);
+  const to = new Uint8Array(n);
   const share = new Float64Array(8);
-  const step = FLOW_DX.map((x, k) => FLOW_DY[k]! * width + x);
-  const inside = (i: number, k: number): boolean => {
-    const x = (i % width) + FLOW_DX[k]!;
-    const y = ((i / width) | 0) + FLOW_DY[k]!;
-    return x >= 0 && y >= 0 && x < width && y < height && direction[i + step[k]!] !== NO_DATA;
-  };
-  for (let i = 0; i < n; i++) {
-    acc[i] = direction[i] === NO_DATA ? NaN : weight ? weight((i / width) | 0) : 1;
-    if (direction[i]! < 0) continue;
-    shares(i, share);
-    for (let k = 0; k < 8; k++) if (share[k]! > 0 && inside(i, k)) waits[i + step[k]!]!++;
+  const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
+  for (let y = 0, i = 0; y < height; y++) {
+    const own = weight ? weight(y) : 1;
+    for (let x = 0; x < width; x++, i++) {
+      acc[i] = direction[i] === NO_DATA ? NaN : own;
+      if (direction[i]! < 0) continue;
+      const mask = division.receivers(i);
+      to[i] = mask;
+      for (let k = 0; k < 8; k++) if (mask & (1 << k)) waits[i + step[k]!]!++;
+    }
   }
-  const queue = new IndexQueue();
-  for (let i = 0; i < n; i++) if (waits[i] === 0 && direction[i] !== NO_DATA) queue.push(i);
-  for (let i = queue.shift(); i >= 0; i = queue.shift()) {
-    if (direction[i] === PIT) continue;
-    shares(i, share);
-    for (let k = 0; k < 8; k++) {
-      if (!(share[k]! > 0) || !inside(i, k)) continue;
-      const j = i + step[k]!;
-      acc[j]! += acc[i]! * share[k]!;
-      if (--waits[j]! === 0) queue.push(j);
+  const ready = new IndexStack();
+  for (let start = 0; start < n; start++) {
+    if (waits[start] !== 0 || direction[start] === NO_DATA) continue;
+    // Marked as taken: it waits for none, and none may take it again.
+    waits[start] = TAKEN;
+    ready.push(start);
+    while (ready.size > 0) {
+      const i = ready.pop();
+      const mask = to[i]!;
+      if (mask === 0) continue;
+      if ((mask & (mask - 1)) === 0) {
+        const j = i + step[31 - Math.clz32(mask)]!;
+        acc[j]! += acc[i]!;
+        if (--waits[j]! === 0) {
+          waits[j] = TAKEN;
+          ready.push(j);
+        }
+        continue;
+      }
+      division.shares(i, share);
+      for (let k = 0; k < 8; k++) {
+        if ((mask & (1 << k)) === 0) continue;
+        const j = i + step[k]!;
+        acc[j]! += acc[i]! * share[k]!;
+        if (--waits[j]! === 0) {
+          waits[j] = TAKEN;
+          ready.push(j);
+        }
+      }
     }
   }
   return acc;

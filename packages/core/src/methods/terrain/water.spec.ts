@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { FeaturesBuilder, featureCount, ringArea2, type Features } from '../../data/features';
 import { Random } from '../../numeric/random';
 import { rasterOf, refusalOf, roughCells, run, runRaster, utm27 } from '../../testing';
-import { accumulateShares, dinfAngle, dinfShares, mfdShares } from './accumulate';
+import { accumulateDivided, dinfAngle, dinfDivision, mfdDivision } from './accumulate';
 import { priorityFlood } from './fill';
 import { StreamPreview } from './stream-preview';
 import { accumulateD8, d8, FLOW_DX, FLOW_DY, NO_DATA, receiver } from './flow';
@@ -57,14 +57,14 @@ describe('flow over random filled land', () => {
         for (let i = 0; i < z.length; i++)
           if (direction[i] !== NO_DATA && receiver(direction, i, w, h) < 0) out += acc[i]!;
         expect(out).toBe(cells);
-        for (const make of [dinfShares, mfdShares]) {
-          const shares = make(z, w, h, direction, ten, ten);
-          const a = accumulateShares(direction, w, h, shares);
+        for (const make of [dinfDivision, mfdDivision]) {
+          const division = make(z, w, h, direction, ten, ten);
+          const a = accumulateDivided(direction, w, h, division);
           const s = new Float64Array(8);
           let left = 0;
           for (let i = 0; i < z.length; i++) {
             if (direction[i]! < 0) continue;
-            shares(i, s);
+            division.shares(i, s);
             const x = i % w;
             const y = Math.floor(i / w);
             for (let k = 0; k < 8; k++) {
@@ -133,7 +133,7 @@ describe('D-infinity', () => {
       (_, i) => 100 - Math.sin(a) * ((i % 3) - 1) * 10 + Math.cos(a) * (Math.floor(i / 3) - 1) * 10,
     );
     const s = new Float64Array(8);
-    dinfShares(z, 3, 3, new Int8Array(9), ten, ten)(4, s);
+    dinfDivision(z, 3, 3, new Int8Array(9), ten, ten).shares(4, s);
     expect([s[0]!, s[1]!].map((v) => v.toFixed(6))).toEqual([(1 / 3).toFixed(6), (2 / 3).toFixed(6)]);
   });
 });
@@ -142,7 +142,7 @@ describe('MFD', () => {
   it('divides by slope to the power 1.1 among all lower neighbours', () => {
     const z = Float64Array.from([9, 8, 9, 9, 10, 6, 10, 10, 10]);
     const s = new Float64Array(8);
-    mfdShares(z, 3, 3, new Int8Array(9), ten, ten)(4, s);
+    mfdDivision(z, 3, 3, new Int8Array(9), ten, ten).shares(4, s);
     const w = [0.2, 1 / (10 * Math.SQRT2), 0.4, 0, 0, 0, 0.1, 1 / (10 * Math.SQRT2)].map((v) => v ** 1.1 || 0);
     const sum = w.reduce((x, v) => x + v, 0);
     w.forEach((v, k) => expect(s[k]!).toBeCloseTo(v / sum, 9));
@@ -309,7 +309,7 @@ describe('specific catchment area on the surfaces that Tarboton 1997 (doi:10.102
   };
   it('an outward cone', () => {
     const { direction } = d8(cone, n, n, ten, ten);
-    const dinf = accumulateShares(direction, n, n, dinfShares(cone, n, n, direction, ten, ten));
+    const dinf = accumulateDivided(direction, n, n, dinfDivision(cone, n, n, direction, ten, ten));
     const single = accumulateD8(direction, n, n);
     expect(relativeError(dinf)).toBeLessThan(0.12);
     expect(relativeError(single)).toBeGreaterThan(0.4);
@@ -317,7 +317,7 @@ describe('specific catchment area on the surfaces that Tarboton 1997 (doi:10.102
   it('a plane', () => {
     const plane = Float32Array.from({ length: 20 * 20 }, (_, i) => 1000 - 3 * Math.floor(i / 20));
     const { direction } = d8(plane, 20, 20, ten, ten);
-    const acc = accumulateShares(direction, 20, 20, dinfShares(plane, 20, 20, direction, ten, ten));
+    const acc = accumulateDivided(direction, 20, 20, dinfDivision(plane, 20, 20, direction, ten, ten));
     for (let y = 0; y < 20; y++) expect(acc[y * 20 + 10]!).toBeCloseTo(y + 1, 9);
   });
 });

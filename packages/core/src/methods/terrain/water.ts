@@ -4,7 +4,7 @@ import { cellArea, cellMetres, firstBand, type Band, type Raster } from '../../d
 import type { Check, InfosOf, InputSpec } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice } from '../../method/params';
-import { accumulateShares, dinfShares, mfdShares } from './accumulate';
+import { accumulateDivided, dinfDivision, mfdDivision } from './accumulate';
 import { accumulateD8, d8 } from './flow';
 import { elevationChecks } from './gradient';
 
@@ -53,8 +53,8 @@ export function accumulation(
   job.progress(0.4, 'accumulation');
   const weight = area ? (row: number): number => cellArea(elevation.grid, row) : undefined;
   if (scheme === 'd8') return accumulateD8(w.direction, w.width, w.height, weight);
-  const make = scheme === 'dinf' ? dinfShares : mfdShares;
-  return accumulateShares(
+  const make = scheme === 'dinf' ? dinfDivision : mfdDivision;
+  return accumulateDivided(
     w.direction,
     w.width,
     w.height,
