@@ -177,12 +177,8 @@ async function inspect(a: Arguments): Promise<void> {
   if (a.json) return print(JSON.stringify(described.length === 1 ? described[0] : { layers: described }, null, 2));
   for (const d of described) {
     print(`${d.name}: ${d.kind}`);
-    for (const [k, v] of Object.entries(d)) {
-      if (['name', 'kind', 'checks', 'bands'].includes(k)) continue;
-      print(
-        `  ${k}: ${v === null ? 'not known' : Array.isArray(v) ? v.map((x) => (typeof x === 'object' && x ? Object.values(x).filter(Boolean).join(' ') : String(x))).join(', ') : typeof v === 'object' ? Object.values(v).join(', ') : String(v)}`,
-      );
-    }
+    for (const [k, v] of Object.entries(d))
+      if (!['name', 'kind', 'checks', 'bands'].includes(k)) print(`  ${k}: ${plainly(v)}`);
     if ('bands' in d)
       for (const b of d.bands!)
         print(
@@ -191,6 +187,17 @@ async function inspect(a: Arguments): Promise<void> {
     for (const c of d.checks) print(`  ${c.level === 'look' ? 'look here' : c.level}: ${c.message}`);
   }
 }
+
+/** A part of what is inspected, for people: numbers without the dust of their last digits, facts within a column left to the checks. */
+function plainly(v: unknown): string {
+  if (v === null) return 'not known';
+  if (typeof v === 'number') return String(Number(v.toPrecision(12)));
+  if (Array.isArray(v))
+    return v.map((x: unknown) => (typeof x === 'object' && x ? facts(x).join(' ') : plainly(x))).join(', ');
+  return typeof v === 'object' ? facts(v).join(', ') : String(v);
+}
+
+const facts = (v: object): unknown[] => Object.values(v).filter((x) => x && typeof x !== 'object');
 
 /** Splits `ROLE=FILE#NAME`; a `#` that is part of an existing file's name stays with it. */
 function inputSpec(text: string): { role: string; path: string; layer: string | null } {

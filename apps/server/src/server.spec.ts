@@ -1,7 +1,7 @@
 import { readdirSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { join } from 'node:path';
-import { measureRaster, crsOfCode, type Raster, type RasterInfo } from '@helk/core';
+import { measureRaster, crsOfCode, type FeaturesInfo, type Raster, type RasterInfo } from '@helk/core';
 import { ROUTES } from '@helk/core/api/routes';
 import type { ApiDataset, ApiProblem, ApiRun } from '@helk/core/api/schemas';
 import { readFile, writeGeoTiff } from '@helk/core/formats';
@@ -214,6 +214,30 @@ describe('the server', () => {
     const d = (await call<ApiDataset>(path, 'PATCH', { crs: 'EPSG:32627', unit: 'm' })).data;
     const info = d.info as unknown as RasterInfo;
     expect([info.grid.crs?.code, info.bands[0]!.unit]).toEqual(['EPSG:32627', 'm']);
+  });
+
+  it('lets a system that cannot be the data’s be set right, and remembers that it was', async () => {
+    const p = await project();
+    const file = (crs: string): Uint8Array =>
+      new TextEncoder().encode(
+        `{"type":"FeatureCollection",${crs}"features":[{"type":"Feature","properties":{},"geometry":{"type":"Point","coordinates":[530000,6455000]}}]}`,
+      );
+    const codes = (d: ApiDataset): string[] => d.checks.map((c) => c.code);
+    const first = async (bytes: Uint8Array): Promise<ApiDataset> => {
+      const r = await takeIn(p, bytes, 'p.geojson');
+      return (await detail(p)).datasets.find((d) => d.id === r.outputs[0])!;
+    };
+    const set = (d: ApiDataset, crs: string) =>
+      call<ApiDataset & ApiProblem>(`/api/projects/${p}/datasets/${d.id}`, 'PATCH', { crs });
+    const untold = await first(file(''));
+    expect(codes(untold)).toEqual(['crs.standard', 'crs.missing']);
+    expect(codes((await set(untold, 'EPSG:32627')).data)).toEqual(['crs.given']);
+    expect((await set(untold, 'EPSG:32628')).status).toBe(400);
+    const wrong = await first(file('"crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::4258"}},'));
+    expect(codes(wrong)).toEqual(['crs.implausible']);
+    const right = (await set(wrong, 'EPSG:32627')).data;
+    expect(codes(right)).toEqual(['crs.given']);
+    expect((right.info as unknown as FeaturesInfo).crs!.code).toBe('EPSG:32627');
   });
 
   it('saves a project as one file and opens it elsewhere', async () => {

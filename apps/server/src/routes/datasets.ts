@@ -1,6 +1,16 @@
 import { join } from 'node:path';
 import type { Express, Response } from 'express';
-import { HelkError, infoOf, parseCrs, type ClassEntry, type DatasetInfo, type Features } from '@helk/core';
+import {
+  arrivalChecks,
+  displayUnit,
+  HelkError,
+  infoOf,
+  parseCrs,
+  type ClassEntry,
+  type DatasetInfo,
+  type Features,
+  type Note,
+} from '@helk/core';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
 import { fromProblem } from '@helk/core';
@@ -25,8 +35,11 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     const changes: Partial<DatasetRow> = {};
     if (body.name !== undefined) changes.name = body.name;
     if (body.note !== undefined) changes.note = body.note;
-    if (body.crs !== undefined || body.unit !== undefined || body.classes)
-      changes.info = JSON.stringify(await completed(p, row, body));
+    if (body.crs !== undefined || body.unit !== undefined || body.classes) {
+      const info = await completed(p, row, body);
+      changes.info = JSON.stringify(info);
+      changes.notes = JSON.stringify(notesAfter(row, body, info));
+    }
     if (Object.keys(changes).length) await p.db('datasets').where({ id: row.id }).update(changes);
     const dataset = toDataset(await getDatasetRow(p.db, row.id));
     p.send({ type: 'datasets', datasets: [dataset] });
@@ -120,7 +133,25 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
   });
 }
 
-/** The info of a dataset with a system or unit it lacked; what is known is not overwritten. */
+/** Notes of the arrival that asked for a system are answered by one; what was given by hand is remembered. */
+function notesAfter(
+  row: DatasetRow,
+  body: { crs?: string | undefined; unit?: string | undefined },
+  info: DatasetInfo,
+): Note[] {
+  const notes = JSON.parse(row.notes) as Note[];
+  const crs = info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
+  const given = (code: string, message: string): Note => ({ level: 'info', code, message });
+  return [
+    ...notes.filter((n) => body.crs === undefined || !/^crs\.(standard|names|unknown|given)$/.test(n.code)),
+    ...(body.crs !== undefined && crs
+      ? [given('crs.given', `The coordinate system was given by hand: ${crs.code ?? crs.name}.`)]
+      : []),
+    ...(body.unit !== undefined ? [given('unit.given', `The unit was given by hand: ${displayUnit(body.unit)}.`)] : []),
+  ];
+}
+
+/** The info of a dataset with a system or unit it lacked; what is known is not overwritten, but for a system that cannot be the data's. */
 async function completed(
   p: Project,
   row: DatasetRow,
@@ -132,11 +163,12 @@ async function completed(
   };
   if (body.crs !== undefined) {
     const crs = parseCrs(body.crs);
+    const wrong = arrivalChecks(info).some((c) => c.code === 'crs.implausible');
     if (info.kind === 'raster') {
-      if (info.grid.crs) known('coordinate system');
+      if (info.grid.crs && !wrong) known('coordinate system');
       info.grid.crs = crs;
     } else if (info.kind === 'features') {
-      if (info.crs) known('coordinate system');
+      if (info.crs && !wrong) known('coordinate system');
       const f = unpackBinary(await readBlob(p.db, row.id)) as Features;
       f.crs = crs;
       await p.db.transaction(async (t) => {

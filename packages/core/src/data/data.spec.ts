@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import places from '../../../../reference/fixtures/crs.json';
 import { setupNode } from '../../../node/src/index';
 import { crsOfCode, parseCrs, searchCrs, suggestUtm, transformer, wgs84 } from './crs';
-import { parseQuantity, inBase, formatQuantity } from './quantity';
+import { parseQuantity, inBase, formatQuantity, namesUnit, withUnit } from './quantity';
 import { bandFacts } from './facts';
 import { arrivalChecks } from './arrival';
 import { infoOf } from './facts';
@@ -122,6 +122,18 @@ describe('statistics', () => {
     expect(quantileSorted([1, 2, 3, 4], 0.25)).toBe(1.75);
     expect(quantileSorted([5], 0.9)).toBe(5);
     expect(quantileSorted([], 0.5)).toBeNaN();
+  });
+});
+
+describe('names with units', () => {
+  it('say the unit once', () => {
+    expect(withUnit('depth', 'cm')).toBe('depth, cm');
+    expect(withUnit('depth [cm]', 'cm')).toBe('depth [cm]');
+    expect(withUnit('Feuchte (%)', '%')).toBe('Feuchte (%)');
+    expect(withUnit('area', 'm2')).toBe('area, m²');
+    expect(withUnit('depth [cm]', 'm')).toBe('depth [cm], m');
+    expect(withUnit('n', null)).toBe('n');
+    expect(namesUnit('n', null)).toBeFalse();
   });
 });
 

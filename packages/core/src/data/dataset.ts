@@ -1,6 +1,6 @@
 import type { Histogram, Summary } from '../numeric/statistics';
 import type { Extent, Crs } from './crs';
-import type { ColumnInfo, Features, GeometryType } from './features';
+import type { ColumnInfo, Features, GeometryType, Zeros } from './features';
 import type { BandInfo, Grid, Raster } from './raster';
 import type { Table } from './table';
 
@@ -25,6 +25,8 @@ export interface BandFacts {
   extremes?: { column: number; row: number; value: number }[];
   /** A value that recurs at the end of the range and looks like a missing-value code. */
   suspectCode: { value: number; count: number } | null;
+  /** Zeros that stand apart from all other values. */
+  zeros?: Zeros;
   /** Different values, counted up to 256. */
   distinct: number;
   /** Of classes and whole numbers with at most 64 different values: each with its number of cells, ascending. */
@@ -46,6 +48,8 @@ export interface FeaturesInfo {
   count: number;
   extent: Extent | null;
   columns: ColumnInfo[];
+  /** Points that lie where an earlier one lies. */
+  doubled?: number;
 }
 
 export interface TableInfo {

@@ -1,7 +1,7 @@
 import { enclosedGaps, missingMask } from '../numeric/components';
 import { histogram, quantileSorted, summarise } from '../numeric/statistics';
 import type { BandFacts, DatasetInfo, Dataset } from './dataset';
-import { featureCount, featuresExtent, type Column, type ColumnInfo } from './features';
+import { featureCount, featuresExtent, type Column, type ColumnInfo, type Features, type Zeros } from './features';
 import { findUnit } from './quantity';
 import { bandInfo, missingOf, type Band, type Grid } from './raster';
 import { tableRows } from './table';
@@ -47,6 +47,7 @@ export function bandFacts(band: Band, grid: Grid): BandFacts {
       ? { extremes: furthestFromZero(cells, missing, grid.columns) }
       : {}),
     suspectCode: suspect(cells, summary.min, summary.max, sorted),
+    ...(band.kind === 'measure' ? zerosOf(cells, sorted) : {}),
     distinct: Math.min(seen.size, 256),
     ...(seen.size <= 64 ? valueCounts(cells, missing) : {}),
     ...(band.kind === 'measure' && isLength(band.unit) && band.role !== 'depth' && band.role !== 'difference'
@@ -162,12 +163,50 @@ function suspect(cells: ArrayLike<number>, min: number, max: number, sorted: Flo
   return null;
 }
 
+/** Too few to say that zeros stand apart from them. */
+const LEAST_OTHERS = 8;
+
+/** Recurring zeros further from all other values than a quarter of their range (common practice, no source): measured, or a code? */
+function zerosOf(cells: ArrayLike<number>, sorted: Float64Array): { zeros?: Zeros } {
+  const others = sorted.filter((v) => v !== 0);
+  const low = others[0]!;
+  const high = others[others.length - 1]!;
+  const found = sorted.length - others.length;
+  if (found < 2 || found > others.length || new Set(others).size < LEAST_OTHERS || low * high < 0) return {};
+  if (!(Math.min(Math.abs(low), Math.abs(high)) > 0.25 * (high - low))) return {};
+  let count = 0;
+  for (let i = 0; i < cells.length; i++) if (cells[i] === 0) count++;
+  return { zeros: { count, low, high } };
+}
+
 function columnInfo(c: Column): ColumnInfo {
   const { name, type, unit } = c;
   if (type !== 'number') return { name, type, unit };
   const sorted = (c.values as Float64Array).filter((v, i) => v === v && !c.missing?.[i]).sort();
   const found = sorted.length > 2 ? suspect(sorted, sorted[0]!, sorted[sorted.length - 1]!, sorted) : null;
-  return { name, type, unit, ...(found ? { suspect: found } : {}) };
+  return { name, type, unit, ...(found ? { suspect: found } : zerosOf(sorted, sorted)) };
+}
+
+/** Points that lie exactly where an earlier one lies. O(n), by a table of the bits of both coordinates. */
+export function doubledPoints(f: Features): number {
+  const n = f.xy.length / 2;
+  const bits = new Uint32Array(f.xy.buffer, f.xy.byteOffset, 4 * n);
+  let size = 16;
+  while (size < 2 * n) size *= 2;
+  const table = new Int32Array(size).fill(-1);
+  let doubled = 0;
+  for (let i = 0; i < n; i++) {
+    let h = 0;
+    for (let k = 4 * i; k < 4 * i + 4; k++) h = Math.imul(h ^ bits[k]!, 0x9e3779b1) ^ (h >>> 15);
+    let at = (h ^ (h >>> 13)) & (size - 1);
+    for (; table[at]! >= 0; at = (at + 1) & (size - 1)) {
+      const j = table[at]!;
+      if (f.xy[2 * j] === f.xy[2 * i] && f.xy[2 * j + 1] === f.xy[2 * i + 1]) break;
+    }
+    if (table[at]! >= 0) doubled++;
+    else table[at] = i;
+  }
+  return doubled;
 }
 
 /** Everything there is to know of a dataset without its bulk. */
@@ -188,6 +227,7 @@ export function infoOf(d: Dataset): DatasetInfo {
       count: featureCount(d),
       extent: featuresExtent(d),
       columns,
+      ...(d.geometry === 'point' ? { doubled: doubledPoints(d) } : {}),
     };
   }
   return { kind: 'table', rows: tableRows(d), columns };

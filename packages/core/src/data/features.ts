@@ -15,7 +15,15 @@ export interface Column {
 export type ColumnInfo = Pick<Column, 'name' | 'type' | 'unit'> & {
   /** A value at the end of the range that recurs and looks like a missing-value code. */
   suspect?: { value: number; count: number };
+  /** Zeros that stand apart from all other values, and the range of those. */
+  zeros?: Zeros;
 };
+
+export interface Zeros {
+  count: number;
+  low: number;
+  high: number;
+}
 
 /**
  * Geometries in flat coordinate arrays with offsets, as in the GeoArrow specification, always with three levels so that

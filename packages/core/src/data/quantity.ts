@@ -121,3 +121,11 @@ export function displayUnit(unit: string | null | undefined): string {
 /** The unit of squares of values: `cm` gives `cm²`, `per 1000 households` stands in brackets; null for values without a unit. */
 export const squaredUnit = (unit: string | null): string | null =>
   unit ? (/^[a-zµ°]+$/i.test(unit) ? `${unit}²` : `(${unit})²`) : null;
+
+/** Whether a name ends with its unit in brackets, as heads of columns do: `depth [cm]`. */
+export const namesUnit = (name: string, unit: string | null | undefined): boolean =>
+  !!unit && [`[${unit}]`, `(${unit})`].some((u) => name.trimEnd().endsWith(u));
+
+/** A name with its unit behind it, said once. */
+export const withUnit = (name: string, unit: string | null | undefined): string =>
+  unit && !namesUnit(name, unit) ? `${name}, ${displayUnit(unit)}` : name;

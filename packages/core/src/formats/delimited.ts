@@ -1,13 +1,10 @@
 import Papa from 'papaparse';
 import { HelkError } from '../errors';
-import { wgs84 } from '../data/crs';
-import { featureCount, FeaturesBuilder, valueOf, type Column, type Features } from '../data/features';
+import { featureCount, valueOf, type Column, type Features } from '../data/features';
+import { coordinateColumns, namedLongitude, pointsOfColumns } from '../data/point-columns';
 import { tableRows, type Table } from '../data/table';
 import type { Note } from '../method/job';
-import { baseName, headText, wholeText, type FileFormat } from './reader';
-
-const X_NAMES = /^(x|lon|long|longitude|easting|east|x_?coord(inate)?)$/i;
-const Y_NAMES = /^(y|lat|latitude|northing|north|y_?coord(inate)?)$/i;
+import { baseName, headText, readsAsNumber, wholeText, type FileFormat } from './reader';
 
 /**
  * Delimited text with a header line: comma, semicolon or tab, decimal point or comma, quotes, byte-order mark. With a pair of
@@ -50,28 +47,30 @@ export const delimited: FileFormat = {
     }
     const decimalComma = delimiter !== ',' && looksDecimalComma(rows);
     const columns = names.map((n, i) => columnOf(n, rows, i, decimalComma));
-    const xi = columns.findIndex((c) => X_NAMES.test(c.name) && c.type === 'number');
-    const yi = columns.findIndex((c) => Y_NAMES.test(c.name) && c.type === 'number');
-    if (xi < 0 || yi < 0) {
+    const at = coordinateColumns(columns);
+    if (!at) {
       notes.push({
         level: 'info',
         code: 'table.noCoordinates',
         message:
-          'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table.',
+          'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table. Points from a table (features.fromTable) places rows by columns named otherwise.',
       });
       return Promise.resolve([{ name: baseName(name), data: { kind: 'table', columns }, notes }]);
     }
-    const features = pointsFrom(columns, xi, yi, notes);
-    const named = /^(lon|lat)/i.test(columns[xi]!.name);
-    const fits = extentFitsDegrees(features.xy);
-    features.crs = options.crs ?? (named && fits ? wgs84() : null);
-    if (named && !fits && !options.crs)
+    const { points, placeless } = pointsOfColumns(columns, at, options.crs ?? null);
+    if (placeless)
+      notes.push({
+        level: 'look',
+        code: 'rows.noPlace',
+        message: `${placeless} rows have no coordinates; they are kept without a place.`,
+      });
+    if (namedLongitude(at.x) && !points.crs)
       notes.push({
         level: 'look',
         code: 'crs.names',
         message: 'The columns are named like longitude and latitude, but their values are not degrees.',
       });
-    return Promise.resolve([{ name: baseName(name), data: features, notes }]);
+    return Promise.resolve([{ name: baseName(name), data: points, notes }]);
   },
 };
 
@@ -111,43 +110,13 @@ function columnOf(name: string, rows: string[][], i: number, decimalComma: boole
       continue;
     }
     const t = decimalComma ? raw[k]!.replace(',', '.') : raw[k]!;
-    // Leading zeros mean a code ("0123"), not a number.
-    if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(t) || /^[+-]?0\d/.test(t)) numeric = false;
+    if (!readsAsNumber(t)) numeric = false;
     else numbers[k] = Number(t);
   }
   const extra = anyMissing ? { missing } : {};
   return numeric
     ? { name, type: 'number', unit, values: numbers, ...extra }
     : { name, type: 'text', unit: null, values: raw, ...extra };
-}
-
-function pointsFrom(columns: Column[], xi: number, yi: number, notes: Note[]): Features {
-  const xs = columns[xi]!;
-  const ys = columns[yi]!;
-  const b = new FeaturesBuilder();
-  let none = 0;
-  for (let i = 0; i < xs.values.length; i++) {
-    const x = xs.values[i] as number;
-    const y = ys.values[i] as number;
-    if (Number.isFinite(x) && Number.isFinite(y)) {
-      b.coordinate(x, y);
-      b.endRing();
-      b.endPart();
-    } else none++;
-    b.endFeature();
-  }
-  if (none)
-    notes.push({
-      level: 'look',
-      code: 'rows.noPlace',
-      message: `${none} rows have no coordinates; they are kept without a place.`,
-    });
-  return b.build('point', null, columns);
-}
-
-function extentFitsDegrees(xy: Float64Array): boolean {
-  for (let i = 0; i < xy.length; i += 2) if (Math.abs(xy[i]!) > 360 || Math.abs(xy[i + 1]!) > 90) return false;
-  return true;
 }
 
 /** Cells that a spreadsheet would run as a formula are kept as text by an apostrophe; plain numbers are not touched. */

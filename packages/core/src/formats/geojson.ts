@@ -9,6 +9,7 @@ import {
   type Features,
   type GeometryType,
 } from '../data/features';
+import { fitsDegrees } from '../data/point-columns';
 import type { Note } from '../method/job';
 import { baseName, headText, wholeText, type FileFormat, type Layer } from './reader';
 
@@ -59,8 +60,18 @@ export const geojson: FileFormat = {
       );
     }
     const features = listOf(root, name);
-    const crs = crsMember(root.crs, name) ?? options.crs ?? wgs84();
-    return Promise.resolve(layersOf(features, crs, name, baseName(name), notes));
+    const given = crsMember(root.crs, name) ?? options.crs;
+    const layers = layersOf(features, given ?? wgs84(), name, baseName(name), notes);
+    if (!given && !layers.every((l) => fitsDegrees((l.data as Features).xy))) {
+      for (const l of layers) (l.data as Features).crs = null;
+      notes.push({
+        level: 'look',
+        code: 'crs.standard',
+        message:
+          'GeoJSON is in longitude and latitude by its standard (RFC 7946), but these coordinates are not; which system they are in must be given.',
+      });
+    }
+    return Promise.resolve(layers);
   },
 };
 
@@ -189,8 +200,9 @@ export function columnsOf(records: Record<string, unknown>[]): Column[] {
       }
     }
   }
-  return names.map((name) => {
-    const values = records.map((r) => (Object.hasOwn(r, name) ? r[name] : null));
+  return names.map((key, k) => {
+    const values = records.map((r) => (Object.hasOwn(r, key) ? r[key] : null));
+    const name = key.trim() ? key : `column ${k + 1}`;
     const present = values.filter((v) => v !== null && v !== undefined);
     const missing =
       present.length < values.length

@@ -5,7 +5,7 @@ import { sameCrs, transformer, wgs84 } from '../data/crs';
 import { featureCount, ringArea2, valueOf, type Features } from '../data/features';
 import type { Note } from '../method/job';
 import { layersOf, type Feature } from './geojson';
-import { baseName, headText, wholeText, type FileFormat, type ReadOptions } from './reader';
+import { baseName, headText, readsAsNumber, wholeText, type FileFormat, type ReadOptions } from './reader';
 
 const root = (b: Uint8Array): string => {
   const head = headText(b, 2000) ?? '';
@@ -51,7 +51,18 @@ function read(bytes: Uint8Array, name: string, o: ReadOptions, convert: (d: Docu
   o.progress?.(0.5, 'reading features');
   const features = convert(tree).features.flatMap((f) => flat(f as Feature));
   for (const f of features) for (const k of Object.keys(f.properties ?? {})) if (STYLE.test(k)) delete f.properties![k];
+  numbersOf(tree, features);
   return Promise.resolve(layersOf(features, wgs84(), name, baseName(name), notes));
+}
+
+/** Data without a schema are texts, whatever they hold: those that are numbers throughout become numbers. */
+function numbersOf(tree: Document, features: Feature[]): void {
+  const untyped = new Set(Array.from(tree.getElementsByTagName('Data'), (d) => d.getAttribute('name') ?? ''));
+  for (const name of untyped) {
+    const holders = features.flatMap((f) => (f.properties && Object.hasOwn(f.properties, name) ? [f.properties] : []));
+    if (!holders.every((p) => typeof p[name] === 'string' && readsAsNumber(p[name].trim()))) continue;
+    for (const p of holders) p[name] = Number(p[name]);
+  }
 }
 
 /** A collection of one kind of geometry becomes one of several parts; of several kinds, features of one kind each with the same columns. */

@@ -67,3 +67,7 @@ export function wholeText(bytes: Uint8Array, notes: Note[]): string {
     return new TextDecoder('windows-1252').decode(bytes);
   }
 }
+
+/** Whether a text is a number; leading zeros mean a code ("0123"). */
+export const readsAsNumber = (t: string): boolean =>
+  /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(t) && !/^[+-]?0\d/.test(t);

@@ -1,5 +1,5 @@
 import type { ChartConfiguration } from 'chart.js';
-import { displayUnit, formatNumber, type Column } from '@helk/core';
+import { displayUnit, formatNumber, withUnit, type Column } from '@helk/core';
 import { boxOf, trendOf } from '@helk/core/numeric/box';
 import { roundTo } from '../pane/key';
 import { axis, themeColour } from './chart-look';
@@ -21,7 +21,7 @@ export function rangeOf(v: Float64Array): { low: number; high: number } {
 }
 
 /** Name of a column with its unit. */
-export const titled = (c: Column): string => [c.name, displayUnit(c.unit)].filter(Boolean).join(', ');
+export const titled = (c: Column): string => withUnit(c.name, c.unit);
 
 /** How often values occur, the picked ones apart. */
 export function spreadChart(y: Column, picked: Uint8Array | null): ChartConfiguration {

@@ -14,7 +14,7 @@ import {
   viewChild,
 } from '@angular/core';
 
-import { displayUnit, formatNumber, valueOf, type Column } from '@helk/core';
+import { displayUnit, formatNumber, namesUnit, valueOf, withUnit, type Column } from '@helk/core';
 
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
@@ -46,7 +46,7 @@ let made = 0;
     @if (data(); as d) {
       <helk-pick-bar class="flex-none" [item]="item()" (copy)="copy()" />
       <div class="flex-1 min-h-0 overflow-x-auto">
-        <div class="h-full flex flex-col" [style.min-width.px]="56 + shown().length * width">
+        <div class="h-full flex flex-col" [style.min-width.px]="70 + shown().length * width">
           <div class="flex flex-none text-[12px] text-ink-2 border-b border-line h-[30px] items-center">
             <span class="w-14 px-3 num text-right flex-none">no.</span>
             @for (c of shown(); track c.name) {
@@ -56,11 +56,11 @@ let made = 0;
                 [class.justify-end]="c.type === 'number'"
                 [cdkMenuTriggerFor]="head"
                 [cdkMenuTriggerData]="{ column: c }"
-                [title]="c.name + (c.unit ? ', ' + unit(c.unit) : '')"
+                [title]="titled(c.name, c.unit)"
                 [attr.data-testid]="'column-' + c.name"
               >
                 <span class="truncate flex-none max-w-full font-[550] text-ink">{{ c.name }}</span>
-                @if (c.unit) {
+                @if (c.unit && !tells(c.name, c.unit)) {
                   <span class="truncate min-w-0 num text-[11px]">{{ unit(c.unit) }}</span>
                 }
                 @if (sort().column === c.name) {
@@ -69,7 +69,12 @@ let made = 0;
               </button>
             }
           </div>
-          <cdk-virtual-scroll-viewport itemSize="26" minBufferPx="260" maxBufferPx="520" class="flex-1 min-h-0">
+          <cdk-virtual-scroll-viewport
+            itemSize="26"
+            minBufferPx="260"
+            maxBufferPx="520"
+            class="flex-1 min-h-0 !overflow-x-hidden"
+          >
             <div
               *cdkVirtualFor="let i of rows()"
               class="flex h-[26px] items-center border-b border-line-soft cursor-default select-none"
@@ -172,6 +177,8 @@ export class TableView {
   private readonly clipboard = inject(Clipboard);
   protected readonly width = WIDTH;
   protected readonly unit = displayUnit;
+  protected readonly titled = withUnit;
+  protected readonly tells = namesUnit;
   protected readonly failed = signal<string | null>(null);
   protected readonly sort = signal<{ column: string | null; down: boolean }>({ column: null, down: false });
   private readonly order = signal<string[]>([]);
@@ -325,7 +332,7 @@ export class TableView {
     const picked = this.picked();
     const rows = picked ? this.rows().filter((i) => picked[i]) : this.rows();
     const lines = [
-      this.shown().map((c) => (c.unit ? `${c.name} [${c.unit}]` : c.name)),
+      this.shown().map((c) => (c.unit && !namesUnit(c.name, c.unit) ? `${c.name} [${c.unit}]` : c.name)),
       ...rows.map((i) => this.shown().map((c) => String(valueOf(c, i) ?? '').replace(/[\t\r\n]+/g, ' '))),
     ];
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));

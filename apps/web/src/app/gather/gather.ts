@@ -1,9 +1,11 @@
+import { Dialog } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, resource, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes, formatNumber } from '@helk/core';
 import { ICONS } from '../parts/icons';
 import { together } from './together';
 import { Api } from '../api/api';
+import { DatasetCard } from '../ledger/dataset-card';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
 import { ServiceStore } from '../state/service.store';
@@ -70,9 +72,9 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         </button>
       </div>
     </form>
-    @if (imports().length) {
-      <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">Under way</h3>
-      @for (r of imports(); track r.id) {
+    @for (group of imports(); track group.title) {
+      <h3 class="text-[12px] text-ink-2 px-4 pt-4 pb-1">{{ group.title }}</h3>
+      @for (r of group.runs; track r.id) {
         <div class="px-4 py-1.5">
           <div class="flex items-center gap-2 text-[13px]">
             <span class="truncate flex-1" [title]="r.title">{{ r.title }}</span>
@@ -104,11 +106,17 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
           }
         </summary>
         <p class="num text-ink-2 py-1 leading-[1.5]">{{ facts(d) }}</p>
-        @for (c of d.checks; track c.code) {
+        @for (c of d.checks; track $index) {
           <div class="check mb-1" [class]="'check-' + c.level">
             {{ c.message }}
             @if (c.mend?.run; as r) {
               <button class="link block" (click)="mend(d, r)">{{ c.mend!.label }}</button>
+            } @else if (c.code === 'crs.missing' || c.code === 'crs.implausible') {
+              <button class="link block" (click)="about(d)">Say which it is</button>
+            } @else if (c.code === 'table.noCoordinates') {
+              <button class="link block" (click)="mend(d, { method: 'features.fromTable', role: 'table' })">
+                Place its rows
+              </button>
             }
           </div>
         }
@@ -144,6 +152,7 @@ export class Gather {
   protected readonly bench = inject(BenchStore);
   protected readonly over = signal(false);
   protected readonly lookFirst = signal(false);
+  private readonly dialog = inject(Dialog);
   private readonly api = inject(Api);
   private readonly review = inject(ReviewStore);
   protected readonly samples = resource({ loader: () => this.api.samples().catch(() => []) });
@@ -152,17 +161,21 @@ export class Gather {
   protected readonly address = linkedSignal(() => this.service.address() || (this.service.offers()[0]?.address ?? ''));
   protected readonly offered = computed(() => this.service.offers().find((o) => o.address === this.address()));
   private readonly since = new Date().toISOString();
-  protected readonly imports = computed(() =>
+  protected readonly imports = computed(() => {
+    const all = this.store.runEntities().filter((r) => r.method === 'import' && r.state !== 'done');
+    const live = (r: (typeof all)[number]): boolean => r.state === 'queued' || r.state === 'running';
+    return [
+      { title: 'Under way', runs: all.filter(live) },
+      { title: 'Not taken in', runs: all.filter((r) => !live(r) && r.createdAt > this.since).reverse() },
+    ].filter((g) => g.runs.length);
+  });
+  /** What arrived last is what one wants to look at. */
+  protected readonly sources = computed(() =>
     this.store
-      .runEntities()
-      .filter(
-        (r) =>
-          r.method === 'import' &&
-          r.state !== 'done' &&
-          (r.state === 'queued' || r.state === 'running' || r.createdAt > this.since),
-      ),
+      .datasetEntities()
+      .filter((d) => d.source)
+      .reverse(),
   );
-  protected readonly sources = computed(() => this.store.datasetEntities().filter((d) => d.source));
 
   protected ask(): void {
     void this.service.look(this.address());
@@ -174,7 +187,8 @@ export class Gather {
 
   protected facts(d: DatasetItem): string {
     const crs = crsOf(d.info);
-    const parts = [summaryOf(d), crs ? (crs.code ?? crs.name) : 'system not known'];
+    const parts = [summaryOf(d)];
+    if (d.kind !== 'table') parts.push(crs ? (crs.code ?? crs.name) : 'system not known');
     if (d.info.kind === 'raster') {
       const s = d.info.bands[0]!.facts!.summary;
       parts.push(
@@ -184,6 +198,10 @@ export class Gather {
     } else parts.push(`columns: ${d.info.columns.map((c) => c.name).join(', ') || 'none'}`);
     parts.push(formatBytes(d.source!.bytes));
     return parts.join(' · ');
+  }
+
+  protected about(d: DatasetItem): void {
+    this.dialog.open(DatasetCard, { data: d.id });
   }
 
   protected mend(

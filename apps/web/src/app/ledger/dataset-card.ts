@@ -1,6 +1,16 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { cellText, displayUnit, figureUnit, formatBytes, formatFigure, formatNumber, gridExtent } from '@helk/core';
+import {
+  cellText,
+  displayUnit,
+  withUnit,
+  figureUnit,
+  formatBytes,
+  formatFigure,
+  formatNumber,
+  gridExtent,
+  likelySystems,
+} from '@helk/core';
 import { lossesOf, WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/kinds';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
@@ -43,13 +53,19 @@ import { crsOf, ProjectStore } from '../state/project.store';
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
             >Coordinate system<helk-crs-field value="" (picked)="store.patchDataset(d.id, { crs: $event })"
           /></label>
+          @for (c of likely(); track c.code) {
+            <p class="pl-[142px] -mt-2 text-[12.5px] text-ink-2">
+              <button class="link num" (click)="store.patchDataset(d.id, { crs: c.code! })">{{ c.code }}</button> would
+              put it among the other data
+            </p>
+          }
         }
         @if (needsUnit()) {
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
             >Unit of its values<input placeholder="like m" maxlength="20" (change)="setUnit($any($event.target).value)"
           /></label>
         }
-        @for (c of d.checks; track c.code) {
+        @for (c of d.checks; track $index) {
           <div class="check" [class]="'check-' + c.level">{{ c.message }}</div>
         }
         <div class="flex flex-wrap gap-2 pt-1 items-center">
@@ -81,9 +97,20 @@ export class DatasetCard {
   private readonly api = inject(Api);
   protected readonly bench = inject(BenchStore);
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
-  protected readonly needsCrs = computed(
-    () => this.item() && this.item()!.kind !== 'table' && crsOf(this.item()!.info) === null,
-  );
+  protected readonly needsCrs = computed(() => {
+    const d = this.item();
+    return d && d.kind !== 'table' && (!crsOf(d.info) || d.checks.some((c) => c.code === 'crs.implausible'));
+  });
+  protected readonly likely = computed(() => {
+    const d = this.item();
+    const others = this.store.datasetEntities().filter((o) => o.id !== d?.id);
+    return d
+      ? likelySystems(
+          d.info,
+          others.map((o) => o.info),
+        ).filter((c) => c.code)
+      : [];
+  });
   protected readonly needsUnit = computed(() => {
     const i = this.item()?.info;
     return i?.kind === 'raster' && i.bands[0]!.unit === null && i.bands[0]!.kind === 'measure';
@@ -135,10 +162,7 @@ export class DatasetCard {
       }
     } else {
       if (info.kind === 'features') put('Features', `${formatNumber(info.count)} ${info.geometry}s`);
-      put(
-        'Columns',
-        info.columns.map((c) => `${c.name}${c.unit ? ` [${displayUnit(c.unit)}]` : ''}`).join(', ') || 'none',
-      );
+      put('Columns', info.columns.map((c) => withUnit(c.name, c.unit)).join('; ') || 'none');
     }
     if (d.source) {
       put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
@@ -167,7 +191,7 @@ export class DatasetCard {
         put(f?.label ?? k, typeof v === 'number' ? formatFigure(v, figureUnit(f?.unit, run.params)) : String(v ?? '–'));
       }
     }
-    put('Since', new Date(d.createdAt).toLocaleString());
+    put('Since', momentText(d.createdAt));
     return out;
   });
 
@@ -184,4 +208,11 @@ export class DatasetCard {
   protected setUnit(unit: string): void {
     if (unit.trim()) void this.store.patchDataset(this.id, { unit: unit.trim() });
   }
+}
+
+/** Day and minute here, in the order of ISO 8601. */
+function momentText(iso: string): string {
+  const d = new Date(iso);
+  const two = (n: number): string => String(n).padStart(2, '0');
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${two(d.getHours())}:${two(d.getMinutes())}`;
 }

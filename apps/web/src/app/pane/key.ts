@@ -38,6 +38,9 @@ export function rampCss(scale: Pick<Scale, 'ramp' | 'reversed' | 'breaks'>): str
       @if (note()) {
         <div class="text-ink-2 text-[11px] mt-0.5">{{ note() }}</div>
       }
+      @if (unplaced()) {
+        <div class="text-[11px] text-look" title="Drawn as if it lay in the system of the pane">system not known</div>
+      }
       @if (style().showMissing && facts().enclosedCells > 0) {
         <div class="flex items-center gap-1.5 mt-1 text-[11px]">
           <span class="hatch inline-block w-4 h-2.5 rounded-[1px]"></span>missing inside:
@@ -54,6 +57,7 @@ export class Key {
   readonly style = input.required<RasterStyle>();
   readonly facts = input.required<BandFacts>();
   readonly shared = input(false);
+  readonly unplaced = input(false);
 
   protected readonly title = computed(() => {
     const unit = this.unit();

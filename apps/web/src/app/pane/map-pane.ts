@@ -34,7 +34,7 @@ import { BenchStore, type Layer, type Pane } from '../state/bench.store';
 import { Cursor, Views } from '../state/cursor';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
-import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
+import { crsOf, extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
 import { sentence } from '../api/api';
 import { Key } from './key';
 import { paneImage } from './picture';
@@ -121,6 +121,7 @@ export class MapPane {
           id: l.layer.dataset,
           name: l.item.name,
           unit: band.unit,
+          unplaced: crsOf(l.item.info) === null,
           facts: band.facts!,
           style: l.layer.raster!,
           scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)!,

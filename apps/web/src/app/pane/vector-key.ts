@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { displayUnit, formatNumber, type Symbols, type VectorStyle } from '@helk/core';
+import { formatNumber, withUnit, type Symbols, type VectorStyle } from '@helk/core';
 import { Picks } from '../state/picks';
-import type { DatasetItem } from '../state/project.store';
+import { crsOf, type DatasetItem } from '../state/project.store';
 import { FeatureData } from '../state/feature-data';
 
 const MOST = 12;
@@ -49,6 +49,9 @@ const MOST = 12;
       @if (style().size; as s) {
         <div class="text-[11px] text-ink-2">{{ kind() === 'point' ? 'size' : 'width' }} by {{ s.column }}</div>
       }
+      @if (unplaced()) {
+        <div class="text-[11px] text-look" title="Drawn as if it lay in the system of the pane">system not known</div>
+      }
       @if (symbols()?.problem; as p) {
         <div class="text-[11px] text-look">{{ p }}</div>
       }
@@ -68,6 +71,8 @@ export class VectorKey {
   protected readonly kind = computed(() =>
     this.item().info.kind === 'features' ? (this.item().info as { geometry: string }).geometry : 'point',
   );
+  /** Drawn as if it lay in the system of the pane. */
+  protected readonly unplaced = computed(() => crsOf(this.item().info) === null);
   protected readonly numeric = computed(() => this.style().by.kind === 'classes');
   protected readonly entries = computed(() => (this.symbols()?.legend ?? []).slice(0, MOST));
   protected readonly more = computed(() => Math.max(0, (this.symbols()?.legend.length ?? 0) - MOST));
@@ -85,7 +90,7 @@ export class VectorKey {
     if (by.kind === 'one') return this.item().name;
     const info = this.item().info;
     const unit = info.kind === 'features' ? info.columns.find((c) => c.name === by.column)?.unit : null;
-    return `${this.item().name}: ${by.column}${unit ? `, ${displayUnit(unit)}` : ''}`;
+    return `${this.item().name}: ${withUnit(by.column, unit)}`;
   });
   protected readonly number = formatNumber;
 

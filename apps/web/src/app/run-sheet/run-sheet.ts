@@ -11,6 +11,7 @@ import {
   parseQuantity,
   type ColumnInfo,
   displayUnit,
+  withUnit,
   formatBytes,
   formatDuration,
   formatNumber,
@@ -68,6 +69,12 @@ export class RunSheet {
       chosen: this.sheet().inputs[role] ?? [],
     })),
   );
+  /** A setting that nobody has given yet: wanted, not wrong. */
+  protected readonly awaited = computed(() => {
+    const path = this.refusal()?.path;
+    const spec = path ? this.method().params[path] : undefined;
+    return path && spec && !this.sheet().params[path] ? spec.label.toLowerCase() : null;
+  });
   protected readonly params = computed(() =>
     Object.entries(this.method().params).map(([name, spec]) => {
       const given = this.sheet().params[name];
@@ -81,7 +88,8 @@ export class RunSheet {
         value: String(value),
         suggestion,
         given: given !== undefined && given !== '' && given !== 'auto',
-        wrong: this.refusal()?.path === name ? this.refusal()!.message.replace(`${name}: `, '') : null,
+        wrong:
+          this.refusal()?.path === name && !this.awaited() ? this.refusal()!.message.replace(`${name}: `, '') : null,
       };
     }),
   );
@@ -94,6 +102,7 @@ export class RunSheet {
       this.mending() !== null,
   );
   protected readonly unit = displayUnit;
+  protected readonly titled = withUnit;
   protected readonly place = computed(() => {
     const id = Object.values(this.sheet().inputs).flat()[0];
     const d = id ? this.store.datasetEntityMap()[id] : undefined;

@@ -1,3 +1,4 @@
+export { fromTable } from './from-table';
 export { subset } from './subset';
 export { calculate } from './calculate';
 export { edit } from './edit';
