@@ -1,3 +1,4 @@
+import MiniSearch from 'minisearch';
 import type { Method } from './define';
 import { misfit } from './resolve';
 import type { DatasetInfo } from '../data/dataset';
@@ -9,64 +10,116 @@ export interface Answer {
   fits: boolean;
 }
 
-const STOP = new Set([
-  'a',
-  'an',
-  'the',
-  'is',
-  'it',
-  'of',
-  'in',
-  'to',
-  'do',
-  'does',
-  'i',
-  'my',
-  'this',
-  'that',
-  'how',
-  'what',
-  'which',
-  'where',
-  'are',
-  'and',
-  'for',
-  'on',
-  'one',
-]);
+/** Words that every question has, and those that every method is about. */
+const FILLER = new Set(
+  (
+    'a an and are as at be become been by can do does for from get give has have how i if in into is it its lie lies like make me my of ' +
+    'on one or our out should show so some than that the their them then there these they this those to up use want was we were what ' +
+    'when where which who why will with would you'
+  ).split(' '),
+);
 
-const words = (s: string): string[] =>
-  s
-    .toLowerCase()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter(Boolean);
+/** Trade words and everyday words that mean the same here. */
+const ALIKE: Record<string, string> = {
+  polygon: 'area',
+  zone: 'area',
+  region: 'area',
+  parcel: 'area',
+  layer: 'set',
+  dataset: 'set',
+  elevation: 'ground',
+  terrain: 'ground',
+  dem: 'ground',
+  river: 'stream',
+  brook: 'stream',
+  catchment: 'watershed',
+  basin: 'watershed',
+  hole: 'gap',
+  void: 'gap',
+  nodata: 'gap',
+  isoline: 'contour',
+  cut: 'clip',
+  crop: 'clip',
+  reclassify: 'recode',
+  projection: 'reproject',
+  project: 'reproject',
+  convert: 'reproject',
+  tile: 'mosaic',
+  stitch: 'mosaic',
+  voronoi: 'thiessen',
+  resolution: 'resample',
+  trustworthy: 'trust',
+  reliable: 'trust',
+};
+
+/** The stem that English endings leave: `areas`, `merging`, `merged` and `merge` are one word. */
+function stem(word: string): string {
+  if (word.length <= 3) return word;
+  const w = word.replace(/(ies)$/, 'y').replace(/([^s])s$/, '$1');
+  return w.length > 5 ? w.replace(/(ing|ed|er|ly|ion|e)$/, '') : w;
+}
+
+const MEANT = new Map(Object.entries(ALIKE).map(([word, same]) => [stem(word), stem(same)]));
+
+function term(word: string): string | null {
+  const w = word.toLowerCase();
+  if (FILLER.has(w)) return null;
+  const s = stem(w);
+  return MEANT.get(s) ?? s;
+}
+
+const indexes = new WeakMap<readonly Method[], MiniSearch>();
+
+function indexOf(all: readonly Method[]): MiniSearch {
+  let index = indexes.get(all);
+  if (!index) {
+    index = new MiniSearch({
+      fields: ['title', 'id', 'keywords', 'question', 'about'],
+      processTerm: term,
+      tokenize: (text) => text.split(/[^\p{L}\p{N}]+/u).filter(Boolean),
+      searchOptions: {
+        boost: { title: 6, id: 6, keywords: 5, question: 5, about: 1 },
+        prefix: (t) => t.length > 2,
+        fuzzy: (t) => (t.length > 4 ? 0.2 : false),
+        weights: { prefix: 0.6, fuzzy: 0.25 },
+      },
+    });
+    index.addAll(
+      // Words joined by a capital are several: flowDirection.
+      all.map((m) => ({
+        ...m,
+        id: m.id,
+        title: `${m.title} ${m.id.replace(/([a-z])([A-Z])/g, '$1 $2')}`,
+        keywords: m.keywords.join(' '),
+      })),
+    );
+    indexes.set(all, index);
+  }
+  return index;
+}
+
+/** Answers weaker than this share of the best are chance. */
+const WEAK = 0.3;
 
 /**
- * Methods that answer what was typed, by question, trade name, id and keyword; those that the selected data fit first. An
- * empty text lists everything that fits. Words match by beginning; each word must match somewhere, filler words aside.
+ * Methods that answer what was typed, by question, trade name, id, keyword and description, with endings, usual synonyms and small
+ * slips of the keyboard forgiven; those that the selected data fit first. Methods in which every word is found go before those in
+ * which some are. An empty text lists everything.
  */
 export function ask(text: string, all: readonly Method[], selected: DatasetInfo[] = []): Answer[] {
-  const typed = words(text);
-  const asked = typed.filter((w) => !STOP.has(w) || w.length > 5);
-  const wanted = asked.length ? asked : typed;
-  const out: Answer[] = [];
-  for (const method of all) {
-    const fits =
-      selected.length === 0 || Object.values(method.inputs).some((s) => selected.every((d) => misfit(s, d) === null));
-    const title = words(`${method.title} ${method.id}`);
-    const keys = words(method.keywords.join(' '));
-    const question = words(method.question);
-    let score = 0;
-    let all = true;
-    for (const w of wanted) {
-      const hit = (list: string[]): boolean =>
-        list.some((x) => x.startsWith(w) || (w.length > 4 && x.length > 3 && w.startsWith(x)));
-      const s = hit(title) ? 5 : hit(keys) ? 3 : hit(question) ? 2 : 0;
-      if (s === 0) all = false;
-      score += s;
-    }
-    if (wanted.length && (!all || score === 0)) continue;
-    out.push({ method, score: score / Math.max(1, wanted.length), fits });
-  }
-  return out.sort((a, b) => Number(b.fits) - Number(a.fits) || b.score - a.score);
+  const fits = (m: Method): boolean =>
+    selected.length === 0 || Object.values(m.inputs).some((s) => selected.every((d) => misfit(s, d) === null));
+  const byFit = (a: Answer, b: Answer): number => Number(b.fits) - Number(a.fits) || b.score - a.score;
+  if (!text.trim()) return all.map((method) => ({ method, score: 0, fits: fits(method) })).sort(byFit);
+  const index = indexOf(all);
+  const methods = new Map(all.map((m) => [m.id, m]));
+  const answers = (how: 'AND' | 'OR'): Answer[] =>
+    index.search(text, { combineWith: how }).map((r) => {
+      const method = methods.get(r.id as string)!;
+      return { method, score: r.score, fits: fits(method) };
+    });
+  const strong = (found: Answer[]): Answer[] => found.filter((a) => a.score >= WEAK * found[0]!.score).sort(byFit);
+  const whole = strong(answers('AND'));
+  if (whole.length) return whole;
+  return strong(answers('OR'));
 }

@@ -5,7 +5,6 @@ import { sourceNames } from './job';
 import { ERRORS, toProblem, HelkError } from '../errors';
 import { infoOf } from '../data/facts';
 import { rasterOf, refusalOf, run } from '../testing';
-import { ask } from './ask';
 import { describeMethod } from './describe';
 import { familyOf, methodOf, methods } from './registry';
 import { forecast, resolveParams } from './resolve';
@@ -146,28 +145,6 @@ describe('runs', () => {
       { crs: 'EPSG:3035', resampling: 'nearest' },
     );
     expect(f.checks.find((c) => c.code === 'resampling.nearest')?.mend?.set).toEqual({ resampling: 'bilinear' });
-  });
-});
-
-describe('the ask box', () => {
-  const first = (q: string): string => ask(q, methods())[0]?.method.id ?? 'none';
-  it('finds by question, trade name, id and keyword', () => {
-    expect(first('how steep is it?')).toBe('terrain.slope');
-    expect(first('slope')).toBe('terrain.slope');
-    expect(first('raster.mosaic')).toBe('raster.mosaic');
-    expect(first('sink')).toBe('terrain.fill');
-    expect(first('which way does it face')).toBe('terrain.aspect');
-    expect(first('warp')).toBe('raster.reproject');
-    expect(first('qwertz')).toBe('none');
-  });
-  it('puts what fits the selection first', async () => {
-    const table = infoOf((await run('raster.statistics', { raster: rasterOf(1, [1]) })).outputs[0]!.data);
-    expect(
-      ask('', methods(), [table])
-        .filter((a) => a.fits)
-        .map((a) => a.method.id),
-    ).toEqual(['features.join']);
-    expect(ask('', methods(), [infoOf(rasterOf(1, [1]))]).filter((a) => a.fits).length).toBeGreaterThan(8);
   });
 });
 
