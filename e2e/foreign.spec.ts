@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { newProject, openBench, state } from './helpers';
+import { figure, newProject, openBench, runSheet, state, takeIn } from './helpers';
 
 test('two foreign grids are looked at and taken in with one factor for both', async ({ page }) => {
   await openBench(page);
@@ -28,4 +28,51 @@ test('two foreign grids are looked at and taken in with one factor for both', as
   await expect(page.getByTestId('review')).toHaveCount(0);
   await expect(page.getByText('missing')).toBeVisible();
   await expect(state(page, 'failed')).toHaveCount(0);
+});
+
+test('a table finds its place, data without a system theirs, and both stand in a thread of their own name', async ({
+  page,
+}) => {
+  await openBench(page);
+  await newProject(page, 'Placing');
+  const rows = Array.from({ length: 20 }, (_, i) => `S${i};${530000 + 40 * i},5;${6455000 + 30 * i},25;${i},5`);
+  await takeIn(page, 'probes.csv', Buffer.from(['Stelle;Ost [m];Nord [m];Tiefe [cm]', ...rows].join('\r\n')));
+  await page.locator('summary', { hasText: 'probes' }).click();
+  await page.getByRole('button', { name: 'Place its rows' }).click();
+  await expect(page.getByTestId('awaited')).toContainText('eastings or longitudes');
+  await expect(page.getByTestId('run')).toBeDisabled();
+  await page.locator('#p-x').selectOption('Ost [m]');
+  await page.locator('#p-y').selectOption('Nord [m]');
+  await page.getByRole('combobox', { name: 'Coordinate system' }).fill('EPSG:32627');
+  await page.keyboard.press('Tab');
+  await runSheet(page);
+  await expect(figure(page, 'placed')).toHaveText('20');
+  await page.getByRole('button', { name: 'Close the run sheet' }).click();
+
+  // Metres in GeoJSON: its standard cannot be meant, but they lie among the points just placed.
+  const point = (i: number): object => ({
+    type: 'Feature',
+    properties: { n: i },
+    geometry: { type: 'Point', coordinates: [530100 + i, 6455100] },
+  });
+  const file = { type: 'FeatureCollection', features: [point(0), point(1)] };
+  await takeIn(page, 'wells.geojson', Buffer.from(JSON.stringify(file)));
+  await expect(page.getByTestId('pane-1').getByText('system not known')).toBeVisible();
+  await page.locator('summary', { hasText: 'wells' }).click();
+  await page.getByRole('button', { name: 'Say which it is' }).click();
+  await page.getByRole('button', { name: 'EPSG:32627', exact: true }).click();
+  await expect(page.getByText('The coordinate system was given by hand').first()).toBeVisible();
+  await page.getByRole('combobox', { name: 'Thread' }).fill('Probes of the moor');
+  await page.keyboard.press('Tab');
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await expect(page.getByTestId('pane-1').getByText('system not known')).toHaveCount(0);
+  await page.getByTestId('stage-ledger').click();
+  const heading = page.getByRole('heading', { name: 'Probes of the moor' });
+  await expect(heading).toBeVisible();
+  await heading.dblclick();
+  await page.getByRole('textbox', { name: 'Name of the thread' }).fill('Wells');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Wells' })).toBeVisible();
+  await page.reload();
+  await expect(page.getByRole('heading', { name: 'Wells' })).toBeVisible();
 });

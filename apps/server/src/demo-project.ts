@@ -50,11 +50,19 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   const sets = await makePortal(land);
   await mkdir(dirname(portalFile(projects.dir)), { recursive: true });
   await writeFile(portalFile(projects.dir), portalText(sets));
-  await take('veyra-mapped-streams.geojson', writeGeoJson(sets['mapped-streams']!), null);
+  const streams = await take('veyra-mapped-streams.geojson', writeGeoJson(sets['mapped-streams']!), null);
   const gauge = await take('veyra-gauge.geojson', writeGeoJson(makeGauge(land)), null);
-  await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
+  const path = await take('veyra-ridge-path.geojson', writeGeoJson(makeWalk(land)), null);
+  const taken: string[][] = [];
   for (const id of FILES)
-    await take(`veyra-${id}.gpkg`, writeGeoPackage([{ name: `veyra-${id}`, data: sets[id]! }]), null);
+    taken.push(await take(`veyra-${id}.gpkg`, writeGeoPackage([{ name: `veyra-${id}`, data: sets[id]! }]), null));
+  const called = (thread: string, datasets: string[]): Promise<number> =>
+    p.db('datasets').whereIn('id', datasets).update({ thread });
+  await called('Terrain of the island', [...ids, ...streams, ...gauge, ...path]);
+  await called('Land cover change', [...taken[0]!, ...taken[1]!]);
+  await called('Parishes and shelters', [...taken[2]!, ...taken[3]!]);
+  await called('Newts', taken[4]!);
+  await called('Peat survey', taken[5]!);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.
   const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });
   const whole = await run('raster.fillGaps', { raster: projected.outputs });

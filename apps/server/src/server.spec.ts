@@ -196,6 +196,8 @@ describe('the server', () => {
     const path = `/api/projects/${p}/datasets/${hillId}`;
     const named = await call<ApiDataset>(path, 'PATCH', { name: 'Höhe <b>', note: 'checked' });
     expect([named.data.name, named.data.note]).toEqual(['Höhe <b>', 'checked']);
+    expect((await call<ApiDataset>(path, 'PATCH', { thread: ' Hills ' })).data.thread).toBe('Hills');
+    expect((await call<ApiDataset>(path, 'PATCH', { thread: '' })).data.thread).toBeNull();
     expect((await call<ApiProblem>(path, 'PATCH', { name: ' ' })).status).toBe(400);
     expect((await call<ApiProblem>(path, 'PATCH', { crs: 'EPSG:32628' })).status).toBe(400);
     expect((await call(path, 'DELETE')).status).toBe(204);

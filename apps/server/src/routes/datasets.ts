@@ -35,6 +35,7 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     const changes: Partial<DatasetRow> = {};
     if (body.name !== undefined) changes.name = body.name;
     if (body.note !== undefined) changes.note = body.note;
+    if (body.thread !== undefined) changes.thread = body.thread || null;
     if (body.crs !== undefined || body.unit !== undefined || body.classes) {
       const info = await completed(p, row, body);
       changes.info = JSON.stringify(info);

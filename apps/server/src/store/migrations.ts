@@ -72,4 +72,9 @@ export const MIGRATIONS: Step[] = [
       for (const t of ['blobs', 'raster_chunks', 'datasets', 'runs', 'project']) await db.schema.dropTable(t);
     },
   },
+  {
+    name: '002-threads',
+    up: (db) => db.schema.alterTable('datasets', (t) => t.text('thread')),
+    down: (db) => db.schema.alterTable('datasets', (t) => t.dropColumn('thread')),
+  },
 ];

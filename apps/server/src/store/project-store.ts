@@ -50,6 +50,7 @@ export interface DatasetRow {
   source: string | null;
   notes: string;
   created_at: string;
+  thread: string | null;
 }
 
 /** A short random id: 10 characters of 36, about 51 bits. */
@@ -100,6 +101,7 @@ export function toDataset(r: DatasetRow): ApiDataset {
     runId: r.run_id,
     role: r.role,
     batch: r.batch,
+    thread: r.thread,
     source: r.source ? (JSON.parse(r.source) as ApiDataset['source']) : null,
     checks: [...notes, ...arrivalChecks(info)],
     createdAt: r.created_at,

@@ -206,7 +206,8 @@ export const ROUTES = {
   patchDataset: {
     verb: 'patch',
     path: '/api/projects/:project/datasets/:dataset',
-    summary: 'Rename or annotate a dataset; give it a system or unit it lacks; name and colour its classes',
+    summary:
+      'Rename or annotate a dataset; name the thread that begins with it; give it a system or unit it lacks; name and colour its classes',
     body: s.DatasetPatch,
     status: 200,
     response: s.DatasetShape,

@@ -54,6 +54,8 @@ export const DatasetShape = z.object({
   role: z.string().nullable(),
   /** Sources taken in together. */
   batch: z.string().nullable(),
+  /** What the thread that begins here is called; threads of one name stand together. */
+  thread: z.string().nullable(),
   source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }).nullable(),
   checks: z.array(CheckShape),
   createdAt: z.string(),
@@ -229,6 +231,8 @@ export const ProjectPatch = z.object({ name: Title.optional(), note: z.string().
 export const DatasetPatch = z.object({
   name: Title.optional(),
   note: z.string().max(10_000).optional(),
+  /** Empty for none. */
+  thread: z.string().trim().max(120).optional(),
   /** Set where the data carry none. */
   crs: z.string().max(400).optional(),
   unit: z.string().max(20).optional(),

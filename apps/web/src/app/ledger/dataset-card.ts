@@ -16,6 +16,7 @@ import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { BenchStore } from '../state/bench.store';
 import { crsOf, ProjectStore } from '../state/project.store';
+import { threadsOf } from '../state/threads';
 
 /** Everything about one dataset: what it is, where it came from, its checks; rename, annotate, complete, save as a file. */
 @Component({
@@ -43,6 +44,20 @@ import { crsOf, ProjectStore } from '../state/project.store';
           (change)="store.patchDataset(d.id, { note: $any($event.target).value })"
           aria-label="Note"
         ></textarea>
+        <label class="grid grid-cols-[130px_1fr] items-center gap-3"
+          >Thread<input
+            class="voice !text-[15px]"
+            [value]="thread()?.named ? thread()!.title : ''"
+            placeholder="a name for it in the ledger"
+            list="threads"
+            maxlength="120"
+            (change)="callThread($any($event.target).value)"
+        /></label>
+        <datalist id="threads">
+          @for (t of names(); track t) {
+            <option [value]="t"></option>
+          }
+        </datalist>
         <dl class="grid grid-cols-[130px_1fr] gap-x-3 gap-y-1">
           @for (f of facts(); track f.name) {
             <dt class="text-ink-2">{{ f.name }}</dt>
@@ -101,6 +116,15 @@ export class DatasetCard {
     const d = this.item();
     return d && d.kind !== 'table' && (!crsOf(d.info) || d.checks.some((c) => c.code === 'crs.implausible'));
   });
+  private readonly threads = computed(() => threadsOf(this.store.datasetEntities(), this.store.runEntityMap()));
+  protected readonly thread = computed(() =>
+    this.threads().find((t) => t.rows.some((r) => r.items.some((d) => d.id === this.id))),
+  );
+  protected readonly names = computed(() =>
+    this.threads()
+      .filter((t) => t.named)
+      .map((t) => t.title),
+  );
   protected readonly likely = computed(() => {
     const d = this.item();
     const others = this.store.datasetEntities().filter((o) => o.id !== d?.id);
@@ -194,6 +218,14 @@ export class DatasetCard {
     put('Since', momentText(d.createdAt));
     return out;
   });
+
+  /** Only the line that this dataset stands in changes its name: it can be taken out of others of the same. */
+  protected callThread(name: string): void {
+    const rows = this.thread()?.rows ?? [];
+    const at = rows.findIndex((r) => r.items.some((d) => d.id === this.id));
+    const root = rows.slice(0, at + 1).findLast((r) => r.root);
+    if (root) void this.store.nameThread(root.items, name.trim());
+  }
 
   protected url(format: string): string {
     return this.api.exportUrl(this.store.project()!.id, this.id, format);

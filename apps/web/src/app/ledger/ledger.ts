@@ -1,11 +1,21 @@
 import { CdkMenu, CdkMenuTrigger } from '@angular/cdk/menu';
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  signal,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore, type Pane } from '../state/bench.store';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
-import { threadsOf, titleOf, type LedgerRow } from '../state/threads';
+import { beginningsOf, threadsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
 import { DatasetMenu } from './dataset-menu';
 
 /** The project as threads: sources as squares, results as circles, a line from what was made to what it was made of. */
@@ -28,11 +38,33 @@ import { DatasetMenu } from './dataset-menu';
     }
     @for (t of threads(); track t.key) {
       <section class="pb-3">
-        <h3 class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1 truncate" [title]="t.title">{{ t.title }}</h3>
+        @if (naming() === t.key) {
+          <input
+            #name
+            class="voice text-[15px] mx-3 my-1 w-[calc(100%-24px)]"
+            [value]="t.title"
+            maxlength="120"
+            aria-label="Name of the thread"
+            (keydown.enter)="called(t, name.value)"
+            (keydown.escape)="naming.set(null)"
+            (blur)="called(t, name.value)"
+          />
+        } @else if (t.named) {
+          <h3
+            class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1 truncate"
+            [title]="t.title + ' (double click to rename)'"
+            (dblclick)="naming.set(t.key)"
+          >
+            {{ t.title }}
+          </h3>
+        } @else {
+          <div class="border-t border-line-soft mx-4 mb-1" aria-hidden="true"></div>
+        }
         <div role="list">
-          @for (r of shown(t.rows); track r.row.key + r.item.id; let last = $last) {
+          @for (r of shown(t.rows); track r.row.key + r.item.id) {
             <div
               role="listitem"
+              [attr.data-dataset]="r.item.id"
               class="group relative flex items-center gap-2 h-[46px] pr-2"
               [class.bg-act-soft]="isSelected(r)"
               [style.paddingLeft.px]="14 + r.row.depth * 20 + (r.member ? 18 : 0)"
@@ -47,14 +79,12 @@ import { DatasetMenu } from './dataset-menu';
                     [style.height.px]="18"
                   ></span>
                 }
-                @if (!last || r.row.more) {
-                  @if (r.row.more || r.row.source) {
-                    <span
-                      class="absolute w-px bg-ink-3/50"
-                      [style.left.px]="20 + r.row.depth * 20"
-                      style="top: 28px; bottom: 0"
-                    ></span>
-                  }
+                @if (r.row.more) {
+                  <span
+                    class="absolute w-px bg-ink-3/50"
+                    [style.left.px]="20 + r.row.depth * 20"
+                    style="top: 28px; bottom: 0"
+                  ></span>
                 }
                 @for (d of r.through; track d) {
                   <span class="absolute w-px bg-ink-3/50 inset-y-0" [style.left.px]="20 + d * 20"></span>
@@ -142,6 +172,8 @@ export class Ledger {
   protected readonly project = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   protected readonly open = signal(new Set<string>());
+  /** Thread whose name is being typed. */
+  protected readonly naming = signal<string | null>(null);
   protected readonly threads = computed(() => threadsOf(this.project.datasetEntities(), this.project.runEntityMap()));
   /** Interrupted and failed runs that nobody has repeated since. */
   protected readonly unfinished = computed(() => {
@@ -172,7 +204,7 @@ export class Ledger {
       const through: number[] = [];
       for (let d = 0; d < row.depth; d++)
         if (rows.slice(i + 1).some((r) => r.depth <= d && r.depth === d)) through.push(d);
-      const head = { ...this.describe(row, row.items[0]!, set), first: i === 0, member: false, set, through };
+      const head = { ...this.describe(row, row.items[0]!, set), first: row.root, member: false, set, through };
       if (!set || !open.has(row.key)) return [head];
       return [
         head,
@@ -254,6 +286,28 @@ export class Ledger {
     const was = this.before;
     if (was && !was.some((p) => p.layers.some((l) => l.dataset === id))) this.bench.set({ panes: was });
     this.bench.showBeside(id);
+  }
+
+  constructor() {
+    const injector = inject(Injector);
+    const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+    // A result may be made far below what is in view.
+    effect(() => {
+      const id = this.bench.selected();
+      if (!id) return;
+      afterNextRender(
+        () => host.querySelector(`[data-dataset="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' }),
+        {
+          injector,
+        },
+      );
+    });
+  }
+
+  protected called(t: Thread, name: string): void {
+    if (this.naming() !== t.key) return;
+    this.naming.set(null);
+    if (name.trim() !== t.title) void this.project.nameThread(beginningsOf(t), name.trim());
   }
 
   protected toggle(key: string): void {

@@ -233,13 +233,24 @@ export const ProjectStore = signalStore(
       },
       async patchDataset(
         id: string,
-        patch: { name?: string; note?: string; crs?: string; unit?: string; classes?: ClassEntry[] },
+        patch: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; classes?: ClassEntry[] },
       ): Promise<void> {
         const p = s.project();
         if (!p) return;
         await guarded(async () => {
           const d = await api.patchDataset(p.id, id, patch);
           patchState(s, setEntity(d as unknown as DatasetItem, datasetConfig));
+        });
+      },
+      /** Calls the threads that begin with these datasets by a name; an empty one takes theirs away. */
+      async nameThread(beginnings: readonly DatasetItem[], thread: string): Promise<void> {
+        const p = s.project();
+        if (!p) return;
+        await guarded(async () => {
+          for (const b of beginnings) {
+            const d = await api.patchDataset(p.id, b.id, { thread });
+            patchState(s, setEntity(d as unknown as DatasetItem, datasetConfig));
+          }
         });
       },
       async deleteDataset(id: string): Promise<void> {

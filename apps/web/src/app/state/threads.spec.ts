@@ -2,7 +2,7 @@ import { cellText, crsFromProj4, type RasterInfo } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
 import { summaryOf } from './project.store';
-import { threadsOf, titleOf } from './threads';
+import { beginningsOf, threadsOf, titleOf } from './threads';
 
 const grid = {
   crs: crsFromProj4('+proj=utm +zone=27 +datum=WGS84 +units=m +no_defs', 'UTM', 'EPSG:32627'),
@@ -29,6 +29,7 @@ function item(id: string, over: Partial<DatasetItem> = {}): DatasetItem {
     runId: null,
     role: null,
     batch: null,
+    thread: null,
     source: null,
     checks: [],
     createdAt: '',
@@ -89,6 +90,28 @@ describe('threads of the ledger', () => {
       r: run('r', { x: ['gone'] }),
     });
     expect(threads.map((t) => t.title)).toEqual(['a', 'b', 'orphan']);
+  });
+  it('of one name stand together under it, each from its own beginning', () => {
+    const called = (d: DatasetItem, thread: string): DatasetItem => ({ ...d, thread });
+    const threads = threadsOf(
+      [
+        called(source('then'), 'Change'),
+        source('roads'),
+        called(source('now'), 'Change'),
+        item('matrix', { runId: 'r', thread: 'of a result: not asked' }),
+      ],
+      { r: run('r', { before: ['then'], after: ['now'] }) },
+    );
+    expect(threads.map((t) => [t.title, t.named])).toEqual([
+      ['Change', true],
+      ['roads', false],
+    ]);
+    expect(threads[0]!.rows.map((r) => [r.items[0]!.id, r.root, r.more])).toEqual([
+      ['then', true, true],
+      ['matrix', false, false],
+      ['now', true, false],
+    ]);
+    expect(beginningsOf(threads[0]!).map((d) => d.id)).toEqual(['then', 'now']);
   });
   it('name a set by what its names share', () => {
     expect(titleOf([source('veyra-elevation-nw'), source('veyra-elevation-se')])).toBe('veyra-elevation');

@@ -8,12 +8,16 @@ export interface LedgerRow {
   depth: number;
   /** Whether the line goes on below it at its depth. */
   more: boolean;
+  /** Whether a thread begins with it. */
+  root: boolean;
   source: boolean;
 }
 
 export interface Thread {
   key: string;
   title: string;
+  /** Whether the title was given; else it is the name of what it begins with. */
+  named: boolean;
   rows: LedgerRow[];
 }
 
@@ -55,19 +59,35 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
     } else roots.push(n);
   }
   const weigh = (n: Node): number => (n.size = 1 + n.children.reduce((s, c) => s + weigh(c), 0));
-  return roots.map((root) => {
+  const threads = new Map<string, Thread>();
+  for (const root of roots) {
     weigh(root);
-    const rows: LedgerRow[] = [];
+    // Threads of one name stand together, where the first of them stands.
+    const name = root.items.find((d) => d.thread)?.thread ?? null;
+    const key = name === null ? root.key : `named/${name}`;
+    const thread = threads.get(key) ?? { key, title: name ?? titleOf(root.items), named: name !== null, rows: [] };
+    threads.set(key, thread);
+    const { rows } = thread;
     const walk = (n: Node, depth: number): void => {
       const main = n.children.reduce<Node | null>((best, c) => (!best || c.size > best.size ? c : best), null);
-      rows.push({ key: n.key, items: n.items, depth, more: main !== null, source: n.items[0]!.source !== null });
+      rows.push({
+        key: n.key,
+        items: n.items,
+        depth,
+        more: main !== null,
+        root: n === root,
+        source: n.items[0]!.source !== null,
+      });
       for (const c of n.children) if (c !== main) walk(c, depth + 1);
       if (main) walk(main, depth);
     };
     walk(root, 0);
-    return { key: root.key, title: titleOf(root.items), rows };
-  });
+  }
+  return [...threads.values()];
 }
+
+/** The datasets that a thread of the ledger, or the one that a dataset stands in, begins with. */
+export const beginningsOf = (t: Thread): DatasetItem[] => t.rows.filter((r) => r.root).flatMap((r) => r.items);
 
 /** What alike names share at their beginning: `veyra-elevation-nw`, `…-se` -> `veyra-elevation`. */
 export function titleOf(items: DatasetItem[]): string {
