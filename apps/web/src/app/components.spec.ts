@@ -47,6 +47,7 @@ const detail: ApiProjectDetail = {
       runId: null,
       role: null,
       batch: null,
+      thread: null,
       source: { file: 'hill.tif', format: 'geotiff', bytes: 100, sha256: 'x' },
       checks: [{ level: 'look', code: 'crs.degrees', message: 'Cells are in degrees.' }],
       createdAt: '',

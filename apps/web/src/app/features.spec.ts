@@ -76,6 +76,7 @@ const item = (id: string, data: Dataset, role: string): ApiProjectDetail['datase
   runId: 'run0000001',
   role,
   batch: null,
+  thread: null,
   source: null,
   checks: [],
   createdAt: '',

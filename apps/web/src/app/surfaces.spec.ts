@@ -83,6 +83,7 @@ const item = (id: string, name: string, data: Dataset, over: object = {}): ApiPr
   runId: null,
   role: null,
   batch: null,
+  thread: null,
   source: null,
   checks: [],
   createdAt: '',
