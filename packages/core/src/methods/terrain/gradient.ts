@@ -36,25 +36,35 @@ export function scanGradients(
     const fy = horn ? 1 / (8 * dy) : 1 / (2 * dy);
     const inner = y > 0 && y < height - 1;
     if (inner) {
-      const n = (y - 1) * width;
-      const c = y * width;
-      const s = (y + 1) * width;
-      if (horn) {
+      const n = cells.subarray((y - 1) * width, y * width);
+      const c = cells.subarray(y * width, (y + 1) * width);
+      const s = cells.subarray((y + 1) * width, (y + 2) * width);
+      // Adding 0 × centre makes a missing centre missing in the result.
+      if (horn && width > 2) {
+        // Of each column its sum 1-2-1 and its rise to the south; three columns slide along, so that every cell is read once a row.
+        let sum0 = n[0]! + 2 * c[0]! + s[0]!;
+        let rise0 = s[0]! - n[0]!;
+        let centre = c[1]!;
+        let sum1 = n[1]! + 2 * centre + s[1]!;
+        let rise1 = s[1]! - n[1]!;
         for (let x = 1; x < width - 1; x++) {
-          const nw = cells[n + x - 1]!;
-          const ne = cells[n + x + 1]!;
-          const sw = cells[s + x - 1]!;
-          const se = cells[s + x + 1]!;
-          // Adding 0 × centre makes a missing centre missing in the result.
-          const zero = cells[c + x]! * 0;
-          gx[x] = (ne + 2 * cells[c + x + 1]! + se - nw - 2 * cells[c + x - 1]! - sw + zero) * fx;
-          gy[x] = (sw + 2 * cells[s + x]! + se - nw - 2 * cells[n + x]! - ne) * fy;
+          const north = n[x + 1]!;
+          const middle = c[x + 1]!;
+          const south = s[x + 1]!;
+          const sum2 = north + 2 * middle + south;
+          const rise2 = south - north;
+          gx[x] = (sum2 - sum0 + centre * 0) * fx;
+          gy[x] = (rise0 + 2 * rise1 + rise2) * fy;
+          sum0 = sum1;
+          sum1 = sum2;
+          rise0 = rise1;
+          rise1 = rise2;
+          centre = middle;
         }
       } else {
         for (let x = 1; x < width - 1; x++) {
-          const zero = cells[c + x]! * 0;
-          gx[x] = (cells[c + x + 1]! - cells[c + x - 1]! + zero) * fx;
-          gy[x] = (cells[s + x]! - cells[n + x]! + zero) * fy;
+          gx[x] = (c[x + 1]! - c[x - 1]! + c[x]! * 0) * fx;
+          gy[x] = (s[x]! - n[x]!) * fy;
         }
       }
       for (let x = 1; x < width - 1; x++) {
