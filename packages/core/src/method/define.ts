@@ -19,6 +19,8 @@ export interface InputSpec {
   /** Dimension the values should have; only checked, never converted unseen. */
   unit?: 'length';
   geometry?: GeometryType;
+  /** Why a dataset of the right kind still cannot do, whatever the settings; null when it can. */
+  refuses?: (info: DatasetInfo) => string | null;
 }
 
 type InputOptions = { label?: string; help?: string };

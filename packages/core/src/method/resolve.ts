@@ -73,7 +73,7 @@ export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
   ) {
     return 'measured values are wanted, these are classes.';
   }
-  return null;
+  return spec.refuses?.(info) ?? null;
 }
 
 /**

@@ -1,7 +1,7 @@
 import { HelkError } from '../../errors';
 import { codeChecks, plural } from '../../data/arrival';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
-import type { FeaturesInfo } from '../../data/dataset';
+import type { DatasetInfo, FeaturesInfo } from '../../data/dataset';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
 import type { Quantity } from '../../data/quantity';
 import { cellCount, measureRaster, type Grid, type Raster } from '../../data/raster';
@@ -14,9 +14,20 @@ import { columnChecks, columnOf, planeChecks } from '../features/common';
 import { roundNear } from '../raster/reproject';
 
 export const surfaceInputs = {
-  points: input.features({ label: 'Measured points', geometry: 'point' }),
+  points: { ...input.features({ label: 'Measured points', geometry: 'point' }), refuses: tooFewPlaces },
   within: input.features({ label: 'Only within', geometry: 'polygon', least: 0 }),
 };
+
+/** Nothing can be laid through fewer than three points, or through points at one place. */
+function tooFewPlaces(info: DatasetInfo): string | null {
+  if (info.kind !== 'features') return null;
+  if (info.count < 3)
+    return `at least three points are wanted; there ${info.count === 1 ? 'is 1' : `are ${info.count}`}.`;
+  const e = info.extent;
+  return e && e[0] === e[2] && e[1] === e[3]
+    ? `all ${info.count} points lie at one place; a surface needs several.`
+    : null;
+}
 
 export const valueParam = column({ label: 'Values', of: 'points', numeric: true });
 export const gridParams = {
@@ -45,16 +56,6 @@ export function surfaceChecks({ points }: Told, value: string): Check[] {
       points.columns.filter((c) => c.name === value),
       'points',
     ),
-    ...(points.count < 3
-      ? [
-          {
-            level: 'refused' as const,
-            code: 'points.few',
-            about: 'points',
-            message: `A surface needs at least three points; there ${points.count === 1 ? 'is' : 'are'} ${points.count}.`,
-          },
-        ]
-      : []),
   ];
 }
 
@@ -137,6 +138,9 @@ export interface Measured extends Samples {
   unit: string | null;
 }
 
+/** Squares of larger values, added up, are no longer numbers. */
+const LARGEST = 1e140;
+
 /** Values with a place; several at one place become their mean. What is left out is said. */
 export function samplesOf(points: Features, value: string, job: Job): Measured {
   const c = columnOf(points.columns, value, 'value');
@@ -151,6 +155,12 @@ export function samplesOf(points: Features, value: string, job: Job): Measured {
       left++;
       continue;
     }
+    if (Math.abs(v[i]!) > LARGEST)
+      throw new HelkError(
+        'method.input',
+        `The value ${v[i]} of point ${i + 1} is too large to be compared by its square; is it a code for a missing one?`,
+        'points',
+      );
     const k = points.ringOffsets[points.partOffsets[first]!]!;
     const [px, py] = [points.xy[2 * k]!, points.xy[2 * k + 1]!];
     const key = `${px},${py}`;

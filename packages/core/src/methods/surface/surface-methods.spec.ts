@@ -280,3 +280,47 @@ describe('cells, points and areas', () => {
     expect((await refusalOf(run('raster.toPolygons', { raster: rasterOf(2, [1.5, 2]) }))).message).toContain('Recode');
   });
 });
+
+describe('points that no surface can be laid through', () => {
+  const at = (x: number[], z: number[], y = x): Features => points(x, y, [numberColumn('z', z)]);
+  const SURFACES = ['nearest', 'idw', 'spline', 'kriging', 'variogram', 'validate'];
+  for (const id of SURFACES)
+    it(`are refused by surface.${id} in words, whatever the settings`, async () => {
+      const why = async (p: Features): Promise<string> =>
+        (await refusalOf(run(`surface.${id}`, { points: p }, { value: 'z' }))).message;
+      expect(await why(at([178600], [1]))).toBe('points: at least three points are wanted; there is 1.');
+      expect(await why(at([1, 2], [1, 2]))).toContain('there are 2');
+      expect(await why(at([5, 5, 5, 5], [1, 2, 3, 4]))).toBe(
+        'points: all 4 points lie at one place; a surface needs several.',
+      );
+    });
+  it('but one point has all the land as its Thiessen polygon', async () => {
+    const o = await run('surface.thiessen', { points: at([178600], [1]) }, { bounds: '0,0,10,20' });
+    expect(featureArea(o.outputs[0]!.data as Features, 0)).toBeCloseTo(200, 6);
+  });
+  it('or whose values cannot be squared', async () => {
+    const r = new Random(3);
+    const far = Array.from({ length: 20 }, () => 1000 * r.uniform());
+    const p = at(far, far.map((_, i) => (i === 7 ? 1e300 : i)), far.map((v) => (v * 7) % 1000)); // prettier-ignore
+    const { message } = await refusalOf(run('surface.variogram', { points: p }, { value: 'z' }));
+    expect(message).toContain('1e+300 of point 8');
+  });
+});
+
+describe('values without any pattern', () => {
+  it('are mostly said to know little of their surroundings, those of the meuse never', async () => {
+    const codes = async (p: Features, value: string): Promise<string[]> =>
+      (await run('surface.variogram', { points: p }, { value })).notes.map((n) => n.code);
+    const known = (all: string[]): boolean => !all.includes('variogram.none') && !all.includes('variogram.short');
+    let fooled = 0;
+    for (let seed = 1; seed <= 20; seed++) {
+      const r = new Random(seed);
+      const list = (size: number): number[] => Array.from({ length: 80 }, () => size * r.uniform());
+      const noise = points(list(1000), list(1000), [numberColumn('z', list(1))]);
+      if (known(await codes(noise, 'z'))) fooled++;
+    }
+    // Chance looks like a pattern now and then.
+    expect(fooled).toBeLessThan(7);
+    expect(known(await codes(zinc, 'zinc'))).toBeTrue();
+  });
+});

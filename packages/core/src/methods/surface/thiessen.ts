@@ -2,7 +2,7 @@ import { Delaunay } from 'd3-delaunay';
 import { z } from 'zod';
 import { featureCount, featuresExtent, featuresIn, FeaturesBuilder, takeColumn } from '../../data/features';
 import { HelkError } from '../../errors';
-import { defineMethod, output } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { bounds } from '../../method/params';
 import { withGeos } from '../../numeric/geos';
 import { planeChecks, shapesOf } from '../features/common';
@@ -20,7 +20,8 @@ export const thiessen = defineMethod({
     'Thiessen 1911, doi:10.1175/1520-0493(1911)39<1082b:PAFLA>2.0.CO;2',
     'Shewchuk 1996, doi:10.1007/BFb0014497 (robust predicates)',
   ],
-  inputs: surfaceInputs,
+  // One point has all the land.
+  inputs: { ...surfaceInputs, points: input.features({ label: 'Measured points', geometry: 'point' }) },
   params: z.object({
     bounds: bounds({
       label: 'Bounds',

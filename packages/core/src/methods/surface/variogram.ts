@@ -18,6 +18,8 @@ import {
   type Fit,
   type Lag,
 } from '../../numeric/variogram';
+import { NearPoints } from '../../numeric/near';
+import { quantileSorted } from '../../numeric/statistics';
 import { allAlike, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam, type Measured } from './common';
 
 const MOST_PAIRS_OF = 6000;
@@ -100,6 +102,19 @@ export function pairSamples(s: Samples, crs: Features['crs']): Samples {
   return { x: take(s.x, m), y: take(s.y, m), z: take(s.z, 1) };
 }
 
+/** Median distance of places to their nearest neighbour. */
+function usualSpacing(x: ArrayLike<number>, y: ArrayLike<number>): number {
+  const near = new NearPoints(x, y);
+  const index = new Uint32Array(2);
+  const square = new Float64Array(2);
+  // The nearest place of all is the place itself.
+  const found = Float64Array.from({ length: x.length }, (_, i) => {
+    near.find(x[i]!, y[i]!, 2, Infinity, index, square);
+    return Math.sqrt(Math.max(square[0]!, square[1]!));
+  });
+  return quantileSorted(found.sort(), 0.5);
+}
+
 /** Lags and model of the samples, distances in metres; what they mean is said in notes. */
 export function fitted(
   s: Measured,
@@ -115,7 +130,7 @@ export function fitted(
   if (lags.length < 3 && (p.nugget === undefined || p.sill === undefined || p.range === undefined))
     throw new HelkError(
       'method.parameter',
-      `lag: only ${lags.length} lags hold any pairs; take a greater distance, or narrower lags.`,
+      `lag: ${lags.length === 0 ? 'no lag holds' : lags.length === 1 ? 'only one lag holds' : `only ${lags.length} lags hold`} any pairs of the ${x.length} places; take a greater distance, or narrower lags.`,
       'lag',
     );
   const held = {
@@ -132,17 +147,18 @@ export function fitted(
       `${few} of ${lags.length} lags rest on fewer than 30 pairs (common practice, no source).`,
     );
   const partial = fit.sill - fit.nugget;
+  const usual = usualSpacing(s.x, s.y) * (crs && !crs.geographic ? metresPerUnit(crs) : 1);
   if (!(partial > 0.05 * fit.sill) && fit.model !== 'linear')
     job.note(
       'look',
       'variogram.none',
       'Hardly any correlation between near places is seen: the surface will be little more than the mean.',
     );
-  else if (fit.model !== 'linear' && practicalRange(fit) < 1.5 * lags[0]!.distance)
+  else if (fit.model !== 'linear' && practicalRange(fit) < Math.max(1.5 * lags[0]!.distance, usual))
     job.note(
       'look',
       'variogram.short',
-      `The range is short (${Number(practicalRange(fit).toPrecision(3))} m): beyond it a measurement says little about its surroundings.`,
+      `The range is short (${Number(practicalRange(fit).toPrecision(3))} m, where the places lie ${Number(usual.toPrecision(2))} m apart): beyond it a measurement says little about its surroundings.`,
     );
   return { lags, fit };
 }
