@@ -67,6 +67,12 @@ function gridsOf(file: NcFile, name: string, options: ReadOptions): Layer[] {
       refused.push(e.message);
     }
   }
+  if (layers.length === 0 && !refused.length && grids.length)
+    throw new HelkError(
+      'method.parameter',
+      `There is no layer "${options.only!.join('", "')}" in "${name}"; there is ${grids.map((v) => layerName(v, grids, name)).join(', ')}.`,
+      'layers',
+    );
   if (layers.length === 0)
     throw new HelkError(
       refused.length ? 'file.unsupported' : 'file.content',
