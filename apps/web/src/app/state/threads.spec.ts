@@ -113,9 +113,40 @@ describe('threads of the ledger', () => {
     ]);
     expect(beginningsOf(threads[0]!).map((d) => d.id)).toEqual(['then', 'now']);
   });
+  it('keep what is unlike apart, though it came in one drop', () => {
+    const features = (geometry: 'point' | 'line', column: string): DatasetItem['info'] => ({
+      kind: 'features',
+      crs: grid.crs,
+      geometry,
+      count: 1,
+      extent: null,
+      columns: [{ name: column, type: 'number', unit: null }],
+    });
+    const of = (id: string, what: DatasetItem['info']): DatasetItem => ({
+      ...source(id, 'b'),
+      info: what,
+      kind: what.kind,
+    });
+    const threads = threadsOf(
+      [
+        of('p', features('point', 'n')),
+        of('l', features('line', 'n')),
+        of('q', features('point', 'n')),
+        of('o', features('point', 'other')),
+        source('tile', 'b'),
+      ],
+      {},
+    );
+    expect(threads.map((t) => t.rows.map((r) => r.items.map((d) => d.id)))).toEqual([
+      [['p', 'q']],
+      [['l']],
+      [['o']],
+      [['tile']],
+    ]);
+  });
   it('name a set by what its names share', () => {
     expect(titleOf([source('veyra-elevation-nw'), source('veyra-elevation-se')])).toBe('veyra-elevation');
-    expect(titleOf([source('x'), source('y')])).toBe('x');
+    expect(titleOf([source('x'), source('y')])).toBe('x and 1 more');
   });
 });
 

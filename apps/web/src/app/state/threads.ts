@@ -37,7 +37,7 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
   const nodes = new Map<string, Node>();
   const nodeOf = new Map<string, Node>();
   for (const d of datasets) {
-    const key = d.batch && d.source ? `${d.batch}/${d.kind}` : d.id;
+    const key = d.batch && d.source ? `${d.batch}/${makeOf(d)}` : d.id;
     let n = nodes.get(key);
     if (!n) nodes.set(key, (n = { key, items: [], parent: null, children: [], size: 1 }));
     n.items.push(d);
@@ -89,11 +89,22 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
 /** The datasets that a thread of the ledger, or the one that a dataset stands in, begins with. */
 export const beginningsOf = (t: Thread): DatasetItem[] => t.rows.filter((r) => r.root).flatMap((r) => r.items);
 
+/** What makes sources of one drop alike: tiles of one survey are, points and areas of one file are not. */
+function makeOf({ info }: DatasetItem): string {
+  if (info.kind === 'raster')
+    return JSON.stringify([info.kind, info.bands.map((b) => [b.kind, b.unit]), info.grid.crs?.code]);
+  return JSON.stringify([
+    info.kind,
+    info.kind === 'features' ? info.geometry : '',
+    info.columns.map((c) => [c.name, c.type]),
+  ]);
+}
+
 /** What alike names share at their beginning: `veyra-elevation-nw`, `…-se` -> `veyra-elevation`. */
 export function titleOf(items: DatasetItem[]): string {
   const names = items.map((d) => d.name);
   if (names.length === 1) return names[0]!;
   let common = names[0]!;
   for (const n of names) while (!n.startsWith(common)) common = common.slice(0, -1);
-  return common.replace(/[-_ .]+\w?$/, '').trim() || names[0]!;
+  return common.replace(/[-_ .]+\w?$/, '').trim() || `${names[0]} and ${names.length - 1} more`;
 }
