@@ -301,8 +301,9 @@ async function run(a: Arguments): Promise<void> {
   };
   if (a.json) return print(JSON.stringify(result, null, 2));
   for (const n of result.notes) print(`${n.level === 'look' ? 'look here' : n.level}: ${n.message}`);
+  const of = { band: Object.values(data).flat()[0], result: outcome.outputs[0]?.data };
   for (const [k, v] of Object.entries(outcome.figures)) {
-    const unit = figureUnit(m.figures[k]?.unit, outcome.params);
+    const unit = figureUnit(m.figures[k]?.unit, outcome.params, of);
     print(`${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit ? ` ${displayUnit(unit)}` : ''}`);
   }
   for (const f of files) print(`${f.role}: ${f.file}`);

@@ -1,3 +1,4 @@
+import type { Dataset, DatasetInfo } from '../data/dataset';
 import type { Check, Method } from './define';
 import { familyOf } from './registry';
 import { paramSpecs, type ParamSpec } from './params';
@@ -36,9 +37,20 @@ export function describeMethod(m: Method): MethodDescription {
   };
 }
 
-/** The unit a figure has whatever the data: empty for that of the first input's or the result's values, the setting's for `param:NAME`. */
-export function figureUnit(unit: string | undefined, params: Record<string, unknown> = {}): string {
-  if (!unit || unit === 'band' || unit === 'result') return '';
+/**
+ * The unit a figure has: its own, the setting's for `param:NAME`, that of the first input's values for `band` and of the first
+ * result's for `result`; empty where it is not known.
+ */
+export function figureUnit(
+  unit: string | undefined,
+  params: Record<string, unknown> = {},
+  of: { band?: Dataset | DatasetInfo | undefined; result?: Dataset | DatasetInfo | undefined } = {},
+): string {
+  if (!unit) return '';
+  if (unit === 'band' || unit === 'result') {
+    const info = of[unit];
+    return info?.kind === 'raster' ? (info.bands[0]?.unit ?? '') : '';
+  }
   return unit.startsWith('param:') ? String(params[unit.slice(6)] ?? '') : unit;
 }
 

@@ -1,20 +1,11 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import {
-  cellText,
-  displayUnit,
-  withUnit,
-  figureUnit,
-  formatBytes,
-  formatFigure,
-  formatNumber,
-  gridExtent,
-  likelySystems,
-} from '@helk/core';
+import { cellText, displayUnit, withUnit, formatBytes, formatNumber, gridExtent, likelySystems } from '@helk/core';
 import { lossesOf, WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/kinds';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { BenchStore } from '../state/bench.store';
+import { figuresOf } from '../state/figures';
 import { crsOf, ProjectStore } from '../state/project.store';
 import { threadsOf } from '../state/threads';
 
@@ -210,10 +201,7 @@ export class DatasetCard {
           .map(([k, v]) => `${k} = ${String(v)}`)
           .join(', ') || 'none',
       );
-      for (const [k, v] of Object.entries(run.figures)) {
-        const f = this.store.methodMap().get(run.method)?.figures[k];
-        put(f?.label ?? k, typeof v === 'number' ? formatFigure(v, figureUnit(f?.unit, run.params)) : String(v ?? '–'));
-      }
+      for (const f of figuresOf(run, this.store)) put(f.label, f.text);
     }
     put('Since', momentText(d.createdAt));
     return out;

@@ -61,7 +61,7 @@ import { DatasetMenu } from './dataset-menu';
           <div class="border-t border-line-soft mx-4 mb-1" aria-hidden="true"></div>
         }
         <div role="list">
-          @for (r of shown(t.rows); track r.row.key + r.item.id) {
+          @for (r of shown(t.rows); track r.row.key + r.item.id + r.member) {
             <div
               role="listitem"
               [attr.data-dataset]="r.item.id"

@@ -1,9 +1,10 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { figureUnit, formatDuration, formatFigure } from '@helk/core';
+import { formatDuration } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
+import { figuresOf } from '../state/figures';
 import { Judge } from '../state/judge';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 
@@ -120,28 +121,7 @@ export class RunResult {
   protected readonly judge = inject(Judge);
   /** An estimate that has others beside it. */
   protected readonly judged = computed(() => this.results().find((d) => this.judge.siblings(d).length > 1));
-  protected readonly figures = computed(() => {
-    const r = this.run();
-    const m = this.store.methodMap().get(r.method);
-    return Object.entries(r.figures).map(([name, v]) => {
-      const spec = m?.figures[name];
-      const band = (id: string | undefined): string => {
-        const d = id ? this.store.datasetEntityMap()[id] : undefined;
-        return d?.info.kind === 'raster' ? (d.info.bands[0]!.unit ?? '') : '';
-      };
-      const unit =
-        spec?.unit === 'band'
-          ? band(Object.values(r.inputs).flat()[0])
-          : spec?.unit === 'result'
-            ? band(r.outputs[0])
-            : figureUnit(spec?.unit, r.params);
-      return {
-        name,
-        label: spec?.label ?? name,
-        text: v === null ? '–' : typeof v === 'number' ? formatFigure(v, unit) : v,
-      };
-    });
-  });
+  protected readonly figures = computed(() => figuresOf(this.run(), this.store));
   protected readonly settings = computed(() => [
     ...Object.entries(this.run().params).map(([name, v]) => ({ name, value: String(v) })),
     { name: 'version', value: String(this.run().version) },

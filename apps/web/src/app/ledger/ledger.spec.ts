@@ -1,0 +1,225 @@
+import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
+import { provideZonelessChangeDetection, type Type } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { describeMethod, infoOf, measureRaster, methods, type Crs, type FeaturesInfo } from '@helk/core';
+import type { ApiDataset, ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
+import { Api } from '../api/api';
+import { Gather } from '../gather/gather';
+import { BenchStore } from '../state/bench.store';
+import { ProjectStore } from '../state/project.store';
+import { DatasetCard } from './dataset-card';
+import { Ledger } from './ledger';
+
+const crs: Crs = {
+  code: 'EPSG:32627',
+  name: 'WGS 84 / UTM zone 27N',
+  proj4: '+proj=utm +zone=27 +datum=WGS84 +units=m +no_defs',
+  geographic: false,
+  unit: 'm',
+};
+const grid = { crs, x: 500000, y: 6450000, dx: 30, dy: 30, columns: 4, rows: 4 };
+const info = infoOf(measureRaster(grid, Float32Array.from({ length: 16 }, (_, i) => i), { name: 'z', unit: 'm' })); // prettier-ignore
+const wells: FeaturesInfo = {
+  kind: 'features',
+  crs: null,
+  geometry: 'point',
+  count: 2,
+  extent: [500010, 6449900, 500090, 6449990],
+  columns: [{ name: 'depth [cm]', type: 'number', unit: 'cm' }],
+};
+const dataset = (id: string, over: Partial<ApiDataset> = {}): ApiDataset => ({
+  id,
+  name: id,
+  note: '',
+  kind: 'raster',
+  info: info as never,
+  runId: null,
+  role: null,
+  batch: null,
+  thread: null,
+  source: { file: `${id}.tif`, format: 'geotiff', bytes: 100, sha256: 'abcdef0123456789ff' },
+  checks: [],
+  createdAt: '2026-03-04T05:06:07Z',
+  ...over,
+});
+const run = (id: string, over: Partial<ApiRun> = {}): ApiRun => ({
+  id,
+  method: 'terrain.slope',
+  version: 1,
+  title: 'Slope',
+  inputs: { elevation: ['tile-a'] },
+  params: { unit: 'degrees' },
+  seed: 1,
+  state: 'done',
+  progress: 1,
+  stage: '',
+  figures: { max: 12.5 },
+  notes: [],
+  outputs: ['slope'],
+  variantOf: null,
+  problem: null,
+  createdAt: '2026-03-04T05:06:08Z',
+  startedAt: null,
+  endedAt: null,
+  ...over,
+});
+const missing = { level: 'look' as const, code: 'crs.missing', message: 'No coordinate reference system is given.' };
+const detail: ApiProjectDetail = {
+  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
+  datasets: [
+    dataset('tile-a', { batch: 'b', thread: 'Land' }),
+    dataset('tile-b', { batch: 'b', thread: 'Land' }),
+    dataset('slope', { runId: 'r1', source: null, role: 'slope' }),
+    dataset('wells', { kind: 'features', info: wells as never, checks: [missing] }),
+  ],
+  runs: [
+    run('r1'),
+    run('r2', {
+      method: 'import',
+      title: 'page.tif',
+      state: 'failed',
+      outputs: [],
+      inputs: {},
+      createdAt: '2999-01-01T00:00:00Z',
+      problem: { code: 'file.unknown', message: 'It is an error page.', path: null },
+    }),
+    run('r3', { state: 'interrupted', outputs: [], params: { unit: 'percent' }, inputs: { elevation: ['tile-b'] } }),
+  ],
+  workbench: null,
+};
+
+class FakeApi {
+  patched: [string, object][] = [];
+  methods = () => Promise.resolve(methods().map(describeMethod));
+  projects = () => Promise.resolve([detail.project]);
+  project = () => Promise.resolve(structuredClone(detail));
+  follow = () => () => undefined;
+  saveWorkbench = () => Promise.resolve();
+  services = () => Promise.resolve([]);
+  samples = () => Promise.resolve([]);
+  searchCrs = () => Promise.resolve([]);
+  exportUrl = (p: string, d: string, f: string) => `/export/${p}/${d}/${f}`;
+  forecast = () => Promise.reject(new Error('not asked'));
+  patchDataset = (_p: string, id: string, patch: Partial<ApiDataset>): Promise<ApiDataset> => {
+    this.patched.push([id, patch]);
+    const d = structuredClone(detail.datasets.find((x) => x.id === id)!);
+    return Promise.resolve({ ...d, ...patch, thread: patch.thread || null });
+  };
+}
+
+describe('the ledger', () => {
+  let api: FakeApi;
+  beforeEach(async () => {
+    localStorage.clear();
+    api = new FakeApi();
+    TestBed.configureTestingModule({
+      providers: [
+        provideZonelessChangeDetection(),
+        { provide: Api, useValue: api },
+        { provide: DIALOG_DATA, useFactory: () => card },
+        { provide: DialogRef, useValue: { close: () => undefined } },
+      ],
+    });
+    const store = TestBed.inject(ProjectStore);
+    TestBed.inject(BenchStore);
+    await store.open('project1');
+  });
+  let card = '';
+  async function shown<T>(type: Type<T>): Promise<{ f: ComponentFixture<T>; el: HTMLElement }> {
+    const f = TestBed.createComponent(type);
+    await f.whenStable();
+    return { f, el: f.nativeElement as HTMLElement };
+  }
+  const texts = (el: HTMLElement, css: string): string[] =>
+    [...el.querySelectorAll(css)].map((e) => e.textContent!.replace(/\s+/g, ' ').trim());
+
+  it('heads threads that have a name, and shows a set of tiles as one row that opens', async () => {
+    const { f, el } = await shown(Ledger);
+    expect(texts(el, 'h3')).toEqual(['Land', 'Did not finish']);
+    expect(texts(el, 'header span')).toEqual(['2 threads · 4 datasets']);
+    const rows = (): string[] => [...el.querySelectorAll('[data-testid^=row-]')].map((r) => r.getAttribute('title')!);
+    expect(rows()).toEqual(['tile', 'slope', 'wells']);
+    el.querySelector<HTMLElement>('[aria-label="Show the 2 of tile"]')!.click();
+    await f.whenStable();
+    expect(rows()).toEqual(['tile', 'tile-a', 'tile-b', 'slope', 'wells']);
+    expect(texts(el, '[data-testid=unfinished]')[0]).toContain('Slope');
+  });
+
+  it('renames a thread where it stands, for all that it begins with; the same name changes nothing', async () => {
+    const { f, el } = await shown(Ledger);
+    const type = async (name: string): Promise<void> => {
+      el.querySelector('h3')!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
+      await f.whenStable();
+      const field = el.querySelector<HTMLInputElement>('[aria-label="Name of the thread"]')!;
+      field.value = name;
+      field.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));
+      await f.whenStable();
+    };
+    await type('Land');
+    expect(api.patched).toEqual([]);
+    await type('  Ground ');
+    expect(api.patched).toEqual([
+      ['tile-a', { thread: 'Ground' }],
+      ['tile-b', { thread: 'Ground' }],
+    ]);
+    expect(texts(el, 'h3')[0]).toBe('Ground');
+    await type('');
+    expect(texts(el, 'h3')).toEqual(['Did not finish']);
+  });
+
+  it('shows a row in the pane on a click and opens an unfinished run again with its settings', async () => {
+    const { el } = await shown(Ledger);
+    const bench = TestBed.inject(BenchStore);
+    el.querySelector<HTMLElement>('[data-testid=row-slope]')!.click();
+    expect(bench.selected()).toBe('slope');
+    el.querySelector<HTMLElement>('[data-testid=unfinished] button')!.click();
+    expect(bench.sheet()).toEqual(
+      jasmine.objectContaining({
+        method: 'terrain.slope',
+        inputs: { elevation: ['tile-b'] },
+        params: { unit: 'percent' },
+      }),
+    );
+  });
+
+  it('a card tells what a result was made of, and what a format will lose', async () => {
+    card = 'slope';
+    const { f, el } = await shown(DatasetCard);
+    const facts = Object.fromEntries(texts(el, 'dt').map((t, i) => [t, texts(el, 'dd')[i]!]));
+    expect(facts['Made by']).toBe('Slope (terrain.slope, version 1)');
+    expect(facts['From']).toBe('elevation: tile-a');
+    expect(facts['Settings']).toBe('unit = degrees');
+    expect(facts['Highest']).toBe('12.50 m');
+    expect(el.querySelector('[data-testid=losses]')).toBeNull();
+    const format = el.querySelector<HTMLSelectElement>('[data-testid=format]')!;
+    format.value = 'ascii-grid';
+    format.dispatchEvent(new Event('change'));
+    await f.whenStable();
+    expect(texts(el, '[data-testid=losses] li')).toEqual([
+      'The coordinate system (EPSG:32627) is not written into the file.',
+      'The unit of the values is not written.',
+    ]);
+    expect(el.querySelector('a')!.getAttribute('href')).toBe('/export/project1/slope/ascii-grid');
+  });
+
+  it('a card offers the system that would put data among the others, and takes a result’s thread by its beginning', async () => {
+    card = 'wells';
+    const { f, el } = await shown(DatasetCard);
+    expect(texts(el, 'dd')).toContain('depth [cm]');
+    const offered = [...el.querySelectorAll<HTMLElement>('button')].find((b) => b.textContent!.includes('EPSG:32627'))!;
+    offered.click();
+    await f.whenStable();
+    expect(api.patched).toEqual([['wells', { crs: 'EPSG:32627' }]]);
+    f.destroy();
+    TestBed.resetTestingModule();
+  });
+
+  it('gather puts what arrived last first, says what was not taken, and leads on from checks', async () => {
+    const { el } = await shown(Gather);
+    expect(texts(el, 'summary span:first-child')).toEqual(['wells', 'tile-b', 'tile-a']);
+    expect(texts(el, 'h3')).toContain('Not taken in');
+    expect(texts(el, 'h3')).not.toContain('Under way');
+    expect(texts(el, '[data-testid=import-problem]')).toEqual(['It is an error page.']);
+    expect(texts(el, 'details button')).toContain('Say which it is');
+  });
+});
