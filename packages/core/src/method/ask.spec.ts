@@ -19,6 +19,7 @@ const QUESTIONS: [string, string][] = [
   ['which way does it face', 'terrain.aspect'],
   ['warp', 'raster.reproject'],
   ['where does the water go', 'terrain.flowDirection'],
+  ['where does water', 'terrain.flowDirection'],
   ['flow accumulation', 'terrain.flowAccumulation'],
   ['viewshed', 'terrain.visibility'],
   ['what can I see from here', 'terrain.visibility'],

@@ -81,7 +81,7 @@ function indexOf(all: readonly Method[]): MiniSearch {
         boost: { title: 6, id: 6, keywords: 5, question: 5, about: 1 },
         prefix: (t) => t.length > 2,
         fuzzy: (t) => (t.length > 4 ? 0.2 : false),
-        weights: { prefix: 0.6, fuzzy: 0.25 },
+        weights: { prefix: 0.35, fuzzy: 0.2 },
       },
     });
     index.addAll(
