@@ -20,6 +20,7 @@ import { CrsField } from './parts/crs-field';
 import { RunSheet } from './run-sheet/run-sheet';
 import { BenchStore } from './state/bench.store';
 import { ProjectStore } from './state/project.store';
+import { datasetOf, runOf } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -38,20 +39,15 @@ const info = infoOf(hill) as RasterInfo;
 const detail: ApiProjectDetail = {
   project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
   datasets: [
-    {
-      id: 'hill000001',
-      name: 'Hill',
-      note: '',
-      kind: 'raster',
-      info: info as never,
-      runId: null,
-      role: null,
-      batch: null,
-      thread: null,
-      source: { file: 'hill.tif', format: 'geotiff', bytes: 100, sha256: 'x' },
-      checks: [{ level: 'look', code: 'crs.degrees', message: 'Cells are in degrees.' }],
-      createdAt: '',
-    },
+    datasetOf(
+      'hill000001',
+      { info },
+      {
+        name: 'Hill',
+        source: { file: 'hill.tif', format: 'geotiff', bytes: 100, sha256: 'x' },
+        checks: [{ level: 'look', code: 'crs.degrees', message: 'Cells are in degrees.' }],
+      },
+    ),
   ],
   runs: [],
   workbench: null,
@@ -93,26 +89,13 @@ class FakeApi {
   };
   startRun = (_p: string, run: object): Promise<ApiRun> => {
     this.started.push(run);
-    return Promise.resolve({
-      id: 'run0000001',
-      method: 'terrain.slope',
-      version: 1,
-      title: 'Slope',
-      inputs: {},
-      params: {},
-      seed: 1,
-      state: 'cancelled',
-      progress: 0,
-      stage: '',
-      figures: {},
-      notes: [],
-      outputs: [],
-      variantOf: null,
-      problem: { code: 'run.cancelled', message: 'It was cancelled.', path: null },
-      createdAt: '1',
-      startedAt: null,
-      endedAt: null,
-    });
+    return Promise.resolve(
+      runOf('run0000001', 'terrain.slope', {
+        title: 'Slope',
+        state: 'cancelled',
+        problem: { code: 'run.cancelled', message: 'It was cancelled.', path: null },
+      }),
+    );
   };
   takeIn = (_p: string, f: File): Promise<never> => {
     this.taken.push(f.name);

@@ -13,7 +13,7 @@ import {
   type RasterInfo,
   type Table,
 } from '@helk/core';
-import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
+import type { ApiProjectDetail } from '@helk/core/api/schemas';
 import { Api } from './api/api';
 import { columnStatistics } from './evidence/column-statistics';
 import { ChangeMatrix } from './evidence/change-matrix';
@@ -25,6 +25,7 @@ import { RulesEditor } from './run-sheet/rules-editor';
 import { FeatureData } from './state/feature-data';
 import { Picks } from './state/picks';
 import { ProjectStore } from './state/project.store';
+import { datasetOf, runOf } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -67,40 +68,12 @@ const matrix: Table = {
 };
 
 const held: Record<string, Features | Table> = { overlay001: squares(), matrix0001: matrix };
-const item = (id: string, data: Dataset, role: string): ApiProjectDetail['datasets'][number] => ({
-  id,
-  name: role,
-  note: '',
-  kind: data.kind,
-  info: infoOf(data) as never,
-  runId: 'run0000001',
-  role,
-  batch: null,
-  thread: null,
-  source: null,
-  checks: [],
-  createdAt: '',
-});
-const run: ApiRun = {
-  id: 'run0000001',
-  method: 'features.changeMatrix',
-  version: 1,
-  title: 'Change matrix',
-  inputs: {},
+const item = (id: string, data: Dataset, role: string): ApiProjectDetail['datasets'][number] =>
+  datasetOf(id, { data }, { name: role, role, runId: 'run0000001' });
+const run = runOf('run0000001', 'features.changeMatrix', {
   params: { beforeColumn: 'class', afterColumn: 'class', unit: 'ha' },
-  seed: 1,
-  state: 'done',
-  progress: 1,
-  stage: '',
-  figures: {},
-  notes: [],
   outputs: ['matrix0001', 'overlay001'],
-  variantOf: null,
-  problem: null,
-  createdAt: '1',
-  startedAt: null,
-  endedAt: null,
-};
+});
 
 class FakeApi {
   asked = 0;

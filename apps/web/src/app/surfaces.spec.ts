@@ -37,6 +37,7 @@ import { Picks } from './state/picks';
 import { ProjectStore, type DatasetItem } from './state/project.store';
 import { ServiceStore } from './state/service.store';
 import { VariogramBench } from './state/variogram';
+import { datasetOf, runOf } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -74,41 +75,10 @@ const surface = (shift: number, role?: string): Dataset =>
       ...(role ? { role } : {}),
     },
   );
-const item = (id: string, name: string, data: Dataset, over: object = {}): ApiProjectDetail['datasets'][number] => ({
-  id,
-  name,
-  note: '',
-  kind: data.kind,
-  info: infoOf(data) as never,
-  runId: null,
-  role: null,
-  batch: null,
-  thread: null,
-  source: null,
-  checks: [],
-  createdAt: '',
-  ...over,
-});
-const runOf = (id: string, method: string, params: object, outputs: string[]): ApiRun => ({
-  id,
-  method,
-  version: 1,
-  title: method,
-  inputs: { points: ['probes0001'] },
-  params: params as never,
-  seed: 1,
-  state: 'done',
-  progress: 1,
-  stage: '',
-  figures: {},
-  notes: [],
-  outputs,
-  variantOf: null,
-  problem: null,
-  createdAt: id,
-  startedAt: null,
-  endedAt: null,
-});
+const item = (id: string, name: string, data: Dataset, over: object = {}): ApiProjectDetail['datasets'][number] =>
+  datasetOf(id, { data }, { name, ...over });
+const made = (id: string, method: string, params: object, outputs: string[]): ApiRun =>
+  runOf(id, method, { inputs: { points: ['probes0001'] }, params: params as never, outputs, createdAt: id });
 const estimate = (runId: string): object => ({ runId, role: 'estimate' });
 
 class FakeApi {
@@ -132,10 +102,10 @@ class FakeApi {
         item('edited0001', 'Probes edited', probes(), { runId: 'run9', role: 'features' }),
       ],
       runs: [
-        runOf('run1', 'surface.idw', { value: 'depth' }, ['idw0000001']),
-        runOf('run2', 'surface.nearest', { value: 'depth' }, ['nearest001']),
-        runOf('run3', 'surface.kriging', { value: 'depth' }, ['krige00001', 'error00001']),
-        runOf('run4', 'surface.idw', { value: 'moisture' }, ['other00001']),
+        made('run1', 'surface.idw', { value: 'depth' }, ['idw0000001']),
+        made('run2', 'surface.nearest', { value: 'depth' }, ['nearest001']),
+        made('run3', 'surface.kriging', { value: 'depth' }, ['krige00001', 'error00001']),
+        made('run4', 'surface.idw', { value: 'moisture' }, ['other00001']),
       ],
       workbench: null,
     });
@@ -144,7 +114,7 @@ class FakeApi {
   features = (): Promise<Features> => Promise.resolve(probes());
   startRun = (_p: string, r: { method: string; inputs: object; params: Record<string, unknown> }): Promise<ApiRun> => {
     this.started.push(r);
-    return Promise.resolve(runOf('run9', r.method, r.params, ['edited0001']));
+    return Promise.resolve(made('run9', r.method, r.params, ['edited0001']));
   };
   services = () => Promise.resolve([{ title: 'Stand-in', about: 'Invented', address: 'http://127.0.0.1:1/portal' }]);
   searchService = (body: { words: string; bbox: number[] | null }): Promise<ApiServiceHits> => {
@@ -187,7 +157,7 @@ class FakeApi {
         });
   takeService = (_p: string, body: ApiServiceTake): Promise<ApiRun> => {
     this.taken = body;
-    return Promise.resolve(runOf('run8', 'import', {}, []));
+    return Promise.resolve(made('run8', 'import', {}, []));
   };
 }
 

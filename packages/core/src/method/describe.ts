@@ -1,5 +1,5 @@
 import type { Dataset, DatasetInfo } from '../data/dataset';
-import type { Check, Method } from './define';
+import type { Check, InputSpec, Method } from './define';
 import { familyOf } from './registry';
 import { paramSpecs, type ParamSpec } from './params';
 
@@ -13,7 +13,7 @@ export interface MethodDescription {
   about: string;
   keywords: string[];
   sources: string[];
-  inputs: Method['inputs'];
+  inputs: Record<string, Omit<InputSpec, 'refuses'>>;
   params: Record<string, ParamSpec>;
   outputs: Method['outputs'];
   figures: Method['figures'];
@@ -30,7 +30,7 @@ export function describeMethod(m: Method): MethodDescription {
     about,
     keywords,
     sources,
-    inputs,
+    inputs: Object.fromEntries(Object.entries(inputs).map(([role, { refuses: _, ...spec }]) => [role, spec])),
     params: paramSpecs(m.params),
     outputs,
     figures,

@@ -1,12 +1,21 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { provideZonelessChangeDetection, type Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
-import { describeMethod, infoOf, measureRaster, methods, type Crs, type FeaturesInfo } from '@helk/core';
+import {
+  describeMethod,
+  infoOf,
+  measureRaster,
+  methods,
+  type Crs,
+  type DatasetInfo,
+  type FeaturesInfo,
+} from '@helk/core';
 import type { ApiDataset, ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
 import { Api } from '../api/api';
 import { Gather } from '../gather/gather';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
+import { datasetOf, runOf } from '../testing';
 import { DatasetCard } from './dataset-card';
 import { Ledger } from './ledger';
 
@@ -27,42 +36,21 @@ const wells: FeaturesInfo = {
   extent: [500010, 6449900, 500090, 6449990],
   columns: [{ name: 'depth [cm]', type: 'number', unit: 'cm' }],
 };
-const dataset = (id: string, over: Partial<ApiDataset> = {}): ApiDataset => ({
-  id,
-  name: id,
-  note: '',
-  kind: 'raster',
-  info: info as never,
-  runId: null,
-  role: null,
-  batch: null,
-  thread: null,
-  source: { file: `${id}.tif`, format: 'geotiff', bytes: 100, sha256: 'abcdef0123456789ff' },
-  checks: [],
-  createdAt: '2026-03-04T05:06:07Z',
-  ...over,
-});
-const run = (id: string, over: Partial<ApiRun> = {}): ApiRun => ({
-  id,
-  method: 'terrain.slope',
-  version: 1,
-  title: 'Slope',
-  inputs: { elevation: ['tile-a'] },
-  params: { unit: 'degrees' },
-  seed: 1,
-  state: 'done',
-  progress: 1,
-  stage: '',
-  figures: { max: 12.5 },
-  notes: [],
-  outputs: ['slope'],
-  variantOf: null,
-  problem: null,
-  createdAt: '2026-03-04T05:06:08Z',
-  startedAt: null,
-  endedAt: null,
-  ...over,
-});
+const dataset = (id: string, over: Partial<ApiDataset> = {}, what: DatasetInfo = info): ApiDataset =>
+  datasetOf(
+    id,
+    { info: what },
+    { source: { file: `${id}.tif`, format: 'geotiff', bytes: 100, sha256: 'abcdef0123456789ff' }, ...over },
+  );
+const run = (id: string, over: Partial<ApiRun> = {}): ApiRun =>
+  runOf(id, 'terrain.slope', {
+    title: 'Slope',
+    inputs: { elevation: ['tile-a'] },
+    params: { unit: 'degrees' },
+    figures: { max: 12.5 },
+    outputs: ['slope'],
+    ...over,
+  });
 const missing = { level: 'look' as const, code: 'crs.missing', message: 'No coordinate reference system is given.' };
 const detail: ApiProjectDetail = {
   project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
@@ -70,7 +58,7 @@ const detail: ApiProjectDetail = {
     dataset('tile-a', { batch: 'b', thread: 'Land' }),
     dataset('tile-b', { batch: 'b', thread: 'Land' }),
     dataset('slope', { runId: 'r1', source: null, role: 'slope' }),
-    dataset('wells', { kind: 'features', info: wells as never, checks: [missing] }),
+    dataset('wells', { checks: [missing] }, wells),
   ],
   runs: [
     run('r1'),

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { formatNumber, RAMPS, type RasterStyle, type Stretch } from '@helk/core';
+import { SliderRow } from '../parts/slider-row';
 import { BenchStore, type Layer } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
 import { ClassEditor } from './class-editor';
@@ -10,7 +11,7 @@ import { VectorEditor } from './vector-editor';
 @Component({
   selector: 'helk-style-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ClassEditor, VectorEditor],
+  imports: [SliderRow, ClassEditor, VectorEditor],
   template: `
     <div
       class="popover w-[312px] p-3 text-[13px] grid gap-2.5"
@@ -106,57 +107,40 @@ import { VectorEditor } from './vector-editor';
               ><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label
             >
             @if (s.relief; as r) {
-              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-                ><span>from</span
-                ><input
-                  type="range"
-                  min="0"
-                  max="360"
-                  step="1"
-                  [value]="r.azimuth"
-                  (input)="light({ azimuth: +$any($event.target).value })"
-                  aria-label="Light from"
-                /><span class="num text-right">{{ r.azimuth }}°</span></label
-              >
-              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-                ><span>height</span
-                ><input
-                  type="range"
-                  min="5"
-                  max="85"
-                  step="1"
-                  [value]="r.altitude"
-                  (input)="light({ altitude: +$any($event.target).value })"
-                  aria-label="Light height"
-                /><span class="num text-right">{{ r.altitude }}°</span></label
-              >
-              <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-                ><span>strength</span
-                ><input
-                  type="range"
-                  min="0.1"
-                  max="1"
-                  step="0.05"
-                  [value]="r.strength"
-                  (input)="light({ strength: +$any($event.target).value })"
-                  aria-label="Light strength"
-                /><span class="num text-right">{{ percent(r.strength) }}</span></label
-              >
+              <helk-slider-row
+                label="from"
+                name="Light from"
+                [range]="[0, 360, 1]"
+                [value]="r.azimuth"
+                [text]="r.azimuth + '°'"
+                (moved)="light({ azimuth: $event })"
+              />
+              <helk-slider-row
+                label="height"
+                name="Light height"
+                [range]="[5, 85, 1]"
+                [value]="r.altitude"
+                [text]="r.altitude + '°'"
+                (moved)="light({ altitude: $event })"
+              />
+              <helk-slider-row
+                label="strength"
+                name="Light strength"
+                [range]="[0.1, 1, 0.05]"
+                [value]="r.strength"
+                [text]="percent(r.strength)"
+                (moved)="light({ strength: $event })"
+              />
             }
           </div>
         }
-        <label class="grid grid-cols-[92px_1fr_52px] items-center gap-2"
-          ><span>Opacity</span
-          ><input
-            type="range"
-            min="0"
-            max="1"
-            step="0.05"
-            [value]="s.opacity"
-            (input)="put({ opacity: +$any($event.target).value })"
-            aria-label="Opacity"
-          /><span class="num text-right">{{ percent(s.opacity) }}</span></label
-        >
+        <helk-slider-row
+          label="Opacity"
+          [range]="[0, 1, 0.05]"
+          [value]="s.opacity"
+          [text]="percent(s.opacity)"
+          (moved)="put({ opacity: $event })"
+        />
         <label class="flex items-center gap-2"
           ><input
             type="checkbox"

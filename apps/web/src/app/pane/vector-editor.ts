@@ -15,6 +15,7 @@ import { readClassTable, writeClassTable } from '@helk/core/formats/class-table'
 import { rampColours } from '@helk/core/render/symbols';
 import { FormulaField } from '../parts/formula-field';
 import { chosenFile, saveText } from '../parts/save';
+import { SliderRow } from '../parts/slider-row';
 import { BenchStore, type Layer } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
@@ -33,7 +34,7 @@ const RULES: { id: BreakRule; title: string }[] = [
 @Component({
   selector: 'helk-vector-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormulaField],
+  imports: [SliderRow, FormulaField],
   host: { class: 'grid gap-2.5' },
   templateUrl: './vector-editor.html',
 })

@@ -2,6 +2,7 @@ import { cellText, crsFromProj4, type RasterInfo } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
 import { summaryOf } from './project.store';
+import { datasetOf, runOf } from '../testing';
 import { beginningsOf, threadsOf, titleOf } from './threads';
 
 const grid = {
@@ -19,45 +20,11 @@ const info: RasterInfo = {
   bands: [{ name: 'z', unit: 'm', kind: 'measure', storedType: 'float32', missingCode: null }],
 };
 
-function item(id: string, over: Partial<DatasetItem> = {}): DatasetItem {
-  return {
-    id,
-    name: id,
-    note: '',
-    kind: 'raster',
-    info,
-    runId: null,
-    role: null,
-    batch: null,
-    thread: null,
-    source: null,
-    checks: [],
-    createdAt: '',
-    ...over,
-  };
-}
+const item = (id: string, over: Partial<DatasetItem> = {}): DatasetItem =>
+  datasetOf(id, { info }, over as object) as unknown as DatasetItem;
 const source = (id: string, batch: string | null = null): DatasetItem =>
   item(id, { source: { file: `${id}.tif`, format: 'geotiff', bytes: 1, sha256: '' }, batch });
-const run = (id: string, inputs: Record<string, string[]>): ApiRun => ({
-  id,
-  method: 'm',
-  version: 1,
-  title: '',
-  inputs,
-  params: {},
-  seed: 1,
-  state: 'done',
-  progress: 1,
-  stage: '',
-  figures: {},
-  notes: [],
-  outputs: [],
-  variantOf: null,
-  problem: null,
-  createdAt: '',
-  startedAt: null,
-  endedAt: null,
-});
+const run = (id: string, inputs: Record<string, string[]>): ApiRun => runOf(id, 'm', { inputs });
 
 describe('threads of the ledger', () => {
   it('stand a set of sources as one row and carry the line on through what has most behind it', () => {

@@ -1,0 +1,49 @@
+import { infoOf, type Dataset, type DatasetInfo } from '@helk/core';
+import type { ApiDataset, ApiRun } from '@helk/core/api/schemas';
+
+/** A dataset of a project as the server would tell it, of facts or of the data themselves; for specs only. */
+export function datasetOf(
+  id: string,
+  what: { info: DatasetInfo } | { data: Dataset },
+  over: Partial<ApiDataset> = {},
+): ApiDataset {
+  const info = 'info' in what ? what.info : infoOf(what.data);
+  return {
+    id,
+    name: id,
+    note: '',
+    kind: info.kind,
+    info: info as never,
+    runId: null,
+    role: null,
+    batch: null,
+    thread: null,
+    source: null,
+    checks: [],
+    createdAt: '2026-03-04T05:06:07Z',
+    ...over,
+  };
+}
+
+/** A finished run; for specs only. */
+export const runOf = (id: string, method: string, over: Partial<ApiRun> = {}): ApiRun => ({
+  id,
+  method,
+  version: 1,
+  title: method,
+  inputs: {},
+  params: {},
+  seed: 1,
+  state: 'done',
+  progress: 1,
+  stage: '',
+  figures: {},
+  notes: [],
+  outputs: [],
+  variantOf: null,
+  problem: null,
+  createdAt: '1',
+  startedAt: null,
+  endedAt: null,
+  ...over,
+});
