@@ -139,6 +139,7 @@ describe('the ledger', () => {
       el.querySelector('h3')!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
       await f.whenStable();
       const field = el.querySelector<HTMLInputElement>('[aria-label="Name of the thread"]')!;
+      expect(document.activeElement).withContext('ready to be typed into').toBe(field);
       field.value = name;
       field.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));
       await f.whenStable();

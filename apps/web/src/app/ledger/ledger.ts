@@ -9,6 +9,7 @@ import {
   inject,
   Injector,
   signal,
+  viewChild,
 } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
@@ -288,7 +289,14 @@ export class Ledger {
     this.bench.showBeside(id);
   }
 
+  private readonly nameField = viewChild<ElementRef<HTMLInputElement>>('name');
+
   constructor() {
+    effect(() => {
+      const field = this.nameField()?.nativeElement;
+      field?.focus();
+      field?.select();
+    });
     const injector = inject(Injector);
     const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
     // A result may be made far below what is in view.
@@ -297,9 +305,7 @@ export class Ledger {
       if (!id) return;
       afterNextRender(
         () => host.querySelector(`[data-dataset="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' }),
-        {
-          injector,
-        },
+        { injector },
       );
     });
   }
