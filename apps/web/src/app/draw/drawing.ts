@@ -4,25 +4,45 @@ import type { CancelRequest, DrawAnswer, TileRequest, ValueAnswer, ValueRequest 
 type Waiting = { done: (a: DrawAnswer) => void; failed: (e: Error) => void };
 type Unnumbered<T> = Omit<T, 'id'>;
 
+let ready: Worker[] | null = null;
+
+/** Starts the drawing workers, once. What they load takes as long as the workbench itself, so both begin together. */
+export function startDrawing(): Worker[] {
+  const one = (): Worker => new Worker(new URL('./raster.worker', import.meta.url), { type: 'module' });
+  return (ready ??= [one(), one()]);
+}
+
+/** How long small pictures wait for the map, ms: there may be none. */
+const PATIENCE = 1500;
+
 /** The drawing workers: values stay in them, pictures come out. Two, so that a hover is not behind a picture. */
 @Injectable({ providedIn: 'root' })
 export class Drawing {
-  private readonly workers = [this.start(), this.start()];
+  private readonly workers = startDrawing();
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
 
-  private start(): Worker {
-    const w = new Worker(new URL('./raster.worker', import.meta.url), { type: 'module' });
-    w.onmessage = (e: MessageEvent<DrawAnswer>) => {
-      const a = e.data;
-      const held = this.waiting.get(a.id);
-      this.waiting.delete(a.id);
-      if (!held) {
-        if ('image' in a) a.image?.close();
-      } else if ('error' in a) held.failed(new Error(a.error));
-      else held.done(a);
-    };
-    return w;
+  private drawn!: () => void;
+  /** When the first picture of a map is there, or none was asked for: what is less urgent waits for it. */
+  readonly first = new Promise<void>((done) => {
+    this.drawn = done;
+    setTimeout(done, PATIENCE);
+  });
+
+  constructor() {
+    for (const w of this.workers) w.onmessage = (e: MessageEvent<DrawAnswer>) => this.answer(e.data);
+  }
+
+  private answer(a: DrawAnswer): void {
+    const held = this.waiting.get(a.id);
+    this.waiting.delete(a.id);
+    if (!held) {
+      if ('image' in a) a.image?.close();
+    } else if ('error' in a) held.failed(new Error(a.error));
+    else {
+      if ('image' in a) this.drawn();
+      held.done(a);
+    }
   }
 
   async tile(r: Unnumbered<TileRequest>, signal?: AbortSignal): Promise<ImageBitmap | null> {

@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, ElementRef, effect, inject, input, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  DestroyRef,
+  ElementRef,
+  effect,
+  inject,
+  input,
+  signal,
+  viewChild,
+} from '@angular/core';
 import {
   defaultStyle,
   metresPerDegree,
@@ -33,11 +44,24 @@ export class Thumbnail {
   private readonly data = inject(FeatureData);
   private readonly store = inject(ProjectStore);
 
+  /** Rows far outside the view need no picture yet. */
+  private readonly seen = signal(false);
+
   constructor() {
+    const leave = inject(DestroyRef);
+    afterNextRender(() => {
+      const watch = new IntersectionObserver(([entry]) => {
+        if (!entry?.isIntersecting) return;
+        this.seen.set(true);
+        watch.disconnect();
+      });
+      watch.observe(this.canvas().nativeElement);
+      leave.onDestroy(() => watch.disconnect());
+    });
     effect((done) => {
       const item = this.item();
       const project = this.store.project()?.id;
-      if (!project) return;
+      if (!project || !this.seen()) return;
       const abort = new AbortController();
       done(() => abort.abort());
       void this.draw(project, item, abort.signal).catch(() => undefined);
@@ -61,6 +85,8 @@ export class Thumbnail {
       });
       return;
     }
+    await this.drawing.first;
+    if (signal.aborted) return;
     const own = info.kind === 'raster' ? info.grid.crs : info.crs;
     const crs: Crs = own ?? { code: null, name: '', proj4: '', geographic: false, unit: 'm' };
     const e = extentIn(info, crs);
