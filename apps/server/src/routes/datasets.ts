@@ -6,6 +6,7 @@ import {
   HelkError,
   infoOf,
   parseCrs,
+  systemOf,
   type ClassEntry,
   type DatasetInfo,
   type Features,
@@ -141,7 +142,7 @@ function notesAfter(
   info: DatasetInfo,
 ): Note[] {
   const notes = JSON.parse(row.notes) as Note[];
-  const crs = info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
+  const crs = systemOf(info);
   const given = (code: string, message: string): Note => ({ level: 'info', code, message });
   return [
     ...notes.filter((n) => body.crs === undefined || !/^crs\.(standard|names|unknown|given)$/.test(n.code)),

@@ -41,9 +41,11 @@ export function likelySystems(info: DatasetInfo, others: readonly DatasetInfo[])
   );
 }
 
-const systemOf = (info: DatasetInfo): Crs | null =>
+/** System of a dataset; null when it is not known, and for tables. */
+export const systemOf = (info: DatasetInfo): Crs | null =>
   info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
-const extentOf = (info: DatasetInfo): Extent | null =>
+/** Extent of a dataset in its own system; null for tables and empty sets. */
+export const extentOf = (info: DatasetInfo): Extent | null =>
   info.kind === 'raster' ? gridExtent(info.grid) : info.kind === 'features' ? info.extent : null;
 
 /**

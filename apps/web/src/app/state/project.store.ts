@@ -10,8 +10,9 @@ import {
 } from '@ngrx/signals/entities';
 import {
   cellText,
-  gridExtent,
+  extentOf,
   suggestUtm,
+  systemOf,
   transformExtent,
   wgs84,
   type ClassEntry,
@@ -303,12 +304,12 @@ function displayCrs(all: DatasetItem[]): Crs {
 }
 
 export function crsOf(info: DatasetInfo): Crs | null {
-  return info.kind === 'raster' ? info.grid.crs : info.kind === 'features' ? info.crs : null;
+  return systemOf(info);
 }
 
 /** Extent of a dataset in a system; null for tables, empty sets and places that cannot be expressed. */
 export function extentIn(info: DatasetInfo, crs: Crs): Extent | null {
-  const own = info.kind === 'raster' ? gridExtent(info.grid) : info.kind === 'features' ? info.extent : null;
+  const own = extentOf(info);
   if (!own) return null;
   try {
     return transformExtent(own, crsOf(info) ?? crs, crs);
