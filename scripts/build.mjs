@@ -25,6 +25,7 @@ if (all || wanted.includes('node')) {
   await build({
     entryPoints: {
       'server/main': 'apps/server/src/main.ts',
+      'server/host': 'apps/server/src/work/host.ts',
       'server/worker': 'apps/server/src/work/worker.ts',
       'cli/main': 'apps/cli/src/main.ts',
     },

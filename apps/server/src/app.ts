@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import express, { type Express } from 'express';
 import type { Config } from './config';
 import { guard } from './guard';
@@ -11,6 +12,7 @@ import { runRoutes } from './routes/runs';
 import { portalRoutes } from './portal/routes';
 import { sampleRoutes } from './routes/samples';
 import { serviceRoutes } from './routes/services';
+import { TempFolder } from './store/temp';
 import { WorkerPool } from './work/pool';
 import { RunService } from './work/runs';
 
@@ -18,20 +20,25 @@ import { RunService } from './work/runs';
 export interface Context {
   config: Config;
   projects: Projects;
+  temp: TempFolder;
   pool: WorkerPool;
   runs: RunService;
 }
 
 export async function makeContext(config: Config): Promise<Context & { interrupted: number }> {
-  const projects = new Projects(config.dataDir);
+  const pool = new WorkerPool({ threads: config.threads, services: config.services, memory: config.memoryLimit });
+  pool.warm();
+  const temp = new TempFolder(join(config.dataDir, 'uploads'));
+  const projects = new Projects(config.dataDir, temp, pool);
   const { interrupted } = await projects.start();
-  const pool = new WorkerPool(config.threads);
-  return { config, projects, pool, runs: new RunService(pool, config), interrupted };
+  return { config, projects, temp, pool, runs: new RunService(config), interrupted };
 }
 
 export function makeApp(context: Context): Express {
   const app = express();
   app.disable('x-powered-by');
+  // The guard looks at paths: /API must not be another way to /api.
+  app.enable('case sensitive routing');
   app.use(guard(context.config));
   catalogueRoutes(app);
   sampleRoutes(app, context);

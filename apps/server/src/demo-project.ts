@@ -1,5 +1,5 @@
 import { mkdir, writeFile } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { dirname } from 'node:path';
 import { makeElevation, makeGauge, makeLandscape, makeWalk } from '@helk/demo';
 import { defaultStyle, PLAIN_VECTOR, type RasterInfo } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
@@ -8,7 +8,9 @@ import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from './app';
 import { makePortal } from './portal/collections';
 import { portalFile, portalText } from './portal/file';
-import { getDatasetRow, newId } from './store/project-store';
+import type { Project } from './projects';
+import { newId } from './store/ids';
+import { getDatasetRow } from './store/project-store';
 
 /** Sets that lie in the project as GeoPackages, by their names on the portal. */
 const FILES = ['land-cover-1978', 'land-cover-2024', 'parishes', 'shelters', 'newt-sightings', 'peat-probes'];
@@ -17,11 +19,24 @@ const FILES = ['land-cover-1978', 'land-cover-2024', 'parishes', 'shelters', 'ne
  * The sample project: the survey's tiles taken in through the same door as any file, and one short worked thread on them.
  * Made only where there is no project at all.
  */
-export async function makeDemo({ projects, runs }: Context, log: (s: string) => void): Promise<string> {
+export async function makeDemo(context: Context, log: (s: string) => void): Promise<string> {
   log('Making the sample island of Veyra …');
+  // It appears once it is whole; one that a stopped server left unfinished has been swept away and is made again.
+  const p = await context.projects.make('Veyra landscape plan');
+  try {
+    await fill(p, context);
+  } catch (e) {
+    await context.projects.discard(p);
+    throw e;
+  }
+  await context.projects.appear(p);
+  log('The sample project is ready.');
+  return p.id;
+}
+
+async function fill(p: Project, { projects, temp, runs }: Context): Promise<void> {
   const land = makeLandscape();
   const { tiles } = makeElevation(land);
-  const p = await projects.create('Veyra landscape plan');
   await p
     .db('project')
     .update({ note: 'The island council’s survey office prepares its landscape plan. All data are invented.' });
@@ -37,8 +52,8 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   const batch = newId();
   const ids: string[] = [];
   const take = async (name: string, bytes: Uint8Array | string, set: string | null): Promise<string[]> => {
-    const upload = join(projects.uploads, newId());
-    await writeFile(upload, bytes);
+    const upload = temp.take();
+    await writeFile(upload.path, bytes);
     return (await finished(await runs.takeIn(p, upload, { name, batch: set, crs: null }))).outputs;
   };
   for (const t of tiles) ids.push(...(await take(`${t.name}.tif`, writeGeoTiff(t.raster), batch)));
@@ -81,6 +96,4 @@ export async function makeDemo({ projects, runs }: Context, log: (s: string) => 
   ];
   const opened = { version: 1, panes: [{ id: 1, layers, swipe: null }], activePane: 1, selected: elevation };
   await p.db('project').update({ workbench: JSON.stringify(opened) });
-  log('The sample project is ready.');
-  return p.id;
 }

@@ -1,5 +1,5 @@
-import { timingSafeEqual } from 'node:crypto';
-import type { RequestHandler } from 'express';
+import { createHash, timingSafeEqual } from 'node:crypto';
+import type { Request, RequestHandler } from 'express';
 import { HelkError } from '@helk/core';
 import { isLoopback, type Config } from './config';
 
@@ -12,8 +12,42 @@ function hostName(value: string): string {
   }
 }
 
-const same = (a: string, b: string): boolean =>
-  a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
+/** Compares secrets of any length and spelling in the same time. */
+function same(a: string, b: string): boolean {
+  const digest = (s: string): Buffer => createHash('sha256').update(s).digest();
+  return timingSafeEqual(digest(a), digest(b));
+}
+
+/**
+ * The address under which a request reached this server, from the connection itself: what a request says of it in its Host header can
+ * be anything, and the access token must not follow that.
+ */
+export function ownOrigin(req: Request): string {
+  const address = (req.socket.localAddress ?? '127.0.0.1').replace(/^::ffff:/, '');
+  return `http://${address.includes(':') ? `[${address}]` : address}:${req.socket.localPort ?? 80}`;
+}
+
+/** Cookies and headers carry bytes; a token of other letters is spelled in plain ones. */
+const spelled = (token: string): string => encodeURIComponent(token);
+
+function givenToken(req: Request): string {
+  const bearer = /^Bearer (.+)$/.exec(req.headers.authorization ?? '')?.[1];
+  // Node reads headers as Latin-1; clients send UTF-8.
+  if (bearer !== undefined) return Buffer.from(bearer, 'latin1').toString('utf8');
+  const cookie = /(?:^|;\s*)helk-token=([^;]+)/.exec(req.headers.cookie ?? '')?.[1] ?? '';
+  try {
+    return decodeURIComponent(cookie);
+  } catch {
+    return '';
+  }
+}
+
+/** The same address without the token, so that it stays neither in the bar nor in the history. */
+function withoutToken(req: Request): string {
+  const url = new URL(req.originalUrl, 'http://here');
+  url.searchParams.delete('token');
+  return `${url.pathname.replace(/^\/+/, '/')}${url.search}`;
+}
 
 /**
  * Who may ask: on loopback only requests addressed to loopback (so that no other site's name can be pointed here), from pages
@@ -30,6 +64,8 @@ export function guard(config: Config): RequestHandler {
     res.setHeader('Referrer-Policy', 'no-referrer');
     res.setHeader('Cross-Origin-Opener-Policy', 'same-origin');
     res.setHeader('Cross-Origin-Resource-Policy', 'same-origin');
+    // What is not said to be kept (chunks, scripts of the page) is kept nowhere.
+    res.setHeader('Cache-Control', 'no-store');
     const host = req.headers.host ?? '';
     const open = !isLoopback(config.host);
     if (!open && !isLoopback(hostName(host)))
@@ -38,17 +74,19 @@ export function guard(config: Config): RequestHandler {
     if (origin !== undefined && origin !== `${req.protocol}://${host}`)
       throw new HelkError('request.forbidden', `Pages of ${origin.slice(0, 80)} may not use this server.`);
     const site = req.headers['sec-fetch-site'];
-    if (site !== undefined && site !== 'same-origin' && site !== 'none' && req.path.startsWith('/api'))
+    // A link from elsewhere may open the workbench; nothing else may be fetched by other sites, whatever its path.
+    const opens = req.method === 'GET' && req.headers['sec-fetch-mode'] === 'navigate' && /^\/(p\/\w+)?$/.test(req.path);
+    if (site !== undefined && site !== 'same-origin' && site !== 'none' && !opens)
       throw new HelkError('request.forbidden', 'Other sites may not use this server.');
     if (open && config.token) {
-      const given =
-        /^Bearer (.+)$/.exec(req.headers.authorization ?? '')?.[1] ??
-        /(?:^|;\s*)helk-token=([^;]+)/.exec(req.headers.cookie ?? '')?.[1] ??
-        '';
       const asked = typeof req.query['token'] === 'string' ? req.query['token'] : '';
-      if (asked && same(asked, config.token))
-        res.setHeader('Set-Cookie', `helk-token=${config.token}; HttpOnly; SameSite=Strict; Path=/`);
-      else if (!same(given, config.token))
+      if (asked && same(asked, config.token)) {
+        res.setHeader('Set-Cookie', `helk-token=${spelled(config.token)}; HttpOnly; SameSite=Strict; Path=/`);
+        if (req.method === 'GET') {
+          res.redirect(303, withoutToken(req));
+          return;
+        }
+      } else if (!same(givenToken(req), config.token))
         throw new HelkError(
           'request.forbidden',
           'This server needs its access token: open it with ?token=… once, or send it as a bearer token.',

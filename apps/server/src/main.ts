@@ -19,7 +19,8 @@ async function main(): Promise<void> {
     print(
       `${context.interrupted} unfinished ${context.interrupted === 1 ? 'run was' : 'runs were'} marked interrupted; nothing was lost.`,
     );
-  if (config.demo && (await context.projects.list()).length === 0) await makeDemo(context, print);
+  if (config.demo && (await context.projects.list()).length === 0)
+    await makeDemo(context, print).catch((e: unknown) => print((e as Error).message));
   const server = createServer(makeApp(context));
   server.requestTimeout = 0;
   await new Promise<void>((ready, failed) => {
@@ -35,6 +36,8 @@ async function main(): Promise<void> {
     stopping = true;
     server.close();
     server.closeAllConnections();
+    // Whatever is under way is ended; nothing may keep the server from stopping.
+    setTimeout(() => process.exit(0), 5000).unref();
     void context.pool
       .close()
       .then(() => context.projects.close())

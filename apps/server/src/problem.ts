@@ -27,7 +27,9 @@ export const problems: ErrorRequestHandler = (e: unknown, _req, res, _next) => {
     body = problemDocument('request.invalid', 'The request cannot be read.', null);
   else {
     const p = toProblem(e);
-    if (p.code === 'run.failed') {
+    if (p.code === 'run.failed' && /database connection is not open|Unable to acquire a connection/.test(p.message))
+      body = problemDocument('project.unknown', 'The project was deleted or closed meanwhile.', 'project');
+    else if (p.code === 'run.failed') {
       process.stderr.write(`${e instanceof Error ? (e.stack ?? e.message) : String(e)}\n`);
       body = problemDocument('run.failed', 'Something went wrong in the server; its log says what.', null);
     } else body = problemDocument(p.code, p.message, p.path);

@@ -1,34 +1,65 @@
-import { copyFile, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { open, readdir, rename, mkdir, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Response } from 'express';
 import type { Knex } from 'knex';
-import { HelkError } from '@helk/core';
+import { HelkError, toProblem } from '@helk/core';
 import type { ApiProject, ProjectEvent } from '@helk/core/api/schemas';
-import { APPLICATION_ID, migrate, openDatabase } from './store/database';
-import { MIGRATIONS } from './store/migrations';
-import { newId, now, recover } from './store/project-store';
+import { openDatabase, migrate } from './store/database';
+import { newId, now } from './store/ids';
+import { recover } from './store/project-store';
+import { ProjectRow } from './store/rows';
+import { removeWhole, type TempFolder } from './store/temp';
+import type { Handle, WorkerPool } from './work/pool';
+import type { ProgressMessage, Task } from './work/tasks';
 
 const ENDING = '.helk';
-const TABLES = [
-  'project',
-  'runs',
-  'datasets',
-  'raster_chunks',
-  'blobs',
-  'knex_migrations',
-  'knex_migrations_lock',
-  'sqlite_sequence',
-];
+/** A project in the making: it is not there before it is whole. */
+const MAKING = '.making';
 
-/** An open project: its file, its connection, and who is listening to it. */
+/** An open project: its file, its connection, what is at work on it, and who is listening to it. */
 export class Project {
-  busy = 0;
   readonly listeners = new Set<Response>();
+  private readonly gone = new AbortController();
+  private readonly tasks = new Set<Handle>();
   constructor(
     readonly id: string,
     readonly file: string,
     readonly db: Knex,
+    private readonly pool: WorkerPool,
   ) {}
+
+  /** Aborts when the project is being deleted. */
+  get deleted(): AbortSignal {
+    return this.gone.signal;
+  }
+
+  /** @throws HelkError `project.unknown` when the project is being deleted */
+  alive(): void {
+    if (this.gone.signal.aborted) throw new HelkError('project.unknown', 'The project has been deleted.', 'project');
+  }
+
+  /** Starts a task on this project; deleting the project ends it first. */
+  start(task: Task, onProgress?: (m: ProgressMessage) => void, seconds?: number): Handle {
+    this.alive();
+    const handle = this.pool.start(task, onProgress, seconds);
+    this.tasks.add(handle);
+    void handle.done.finally(() => this.tasks.delete(handle));
+    return handle;
+  }
+
+  /** No task from now on; those under way are ended. */
+  async end(): Promise<void> {
+    this.gone.abort();
+    const under = [...this.tasks];
+    for (const t of under) t.cancel();
+    await Promise.all(under.map((t) => t.done));
+    await this.close();
+  }
+
+  async close(): Promise<void> {
+    for (const r of this.listeners) r.end();
+    await this.db.destroy();
+  }
 
   send(event: ProjectEvent): void {
     const text = `data: ${JSON.stringify(event)}\n\n`;
@@ -36,43 +67,69 @@ export class Project {
   }
 
   async describe(): Promise<ApiProject> {
-    const row = (await this.db('project').first()) as {
-      name: string;
-      note: string;
-      created_at: string;
-      opened_at: string | null;
-    };
+    const row = await readProjectRow(this.db);
     let bytes = 0;
     for (const end of ['', '-wal']) bytes += (await stat(this.file + end).catch(() => ({ size: 0 }))).size;
-    return { id: this.id, name: row.name, note: row.note, bytes, createdAt: row.created_at, openedAt: row.opened_at };
+    return {
+      id: this.id,
+      name: row.name,
+      note: row.note,
+      bytes,
+      createdAt: row.created_at,
+      openedAt: row.opened_at,
+      problem: null,
+    };
   }
+}
+
+/** The project's own row. @throws HelkError `project.invalid` when it is not there or not as it should be */
+async function readProjectRow(db: Knex): Promise<ProjectRow> {
+  const row: unknown = await db('project').first();
+  if (!row)
+    throw new HelkError('project.invalid', 'The file holds no project: it was cut short while it was being made.');
+  const parsed = ProjectRow.safeParse(row);
+  if (!parsed.success)
+    throw new HelkError(
+      'project.invalid',
+      `The file is damaged: ${parsed.error.issues[0]!.path.join('.')} of the project cannot be read.`,
+    );
+  return parsed.data;
 }
 
 /** The projects in the data folder: one file each, opened when first asked for. */
 export class Projects {
   private readonly open = new Map<string, Promise<Project>>();
 
-  constructor(readonly dir: string) {}
+  constructor(
+    readonly dir: string,
+    readonly temp: TempFolder,
+    private readonly pool: WorkerPool,
+  ) {}
 
   private get folder(): string {
     return join(this.dir, 'projects');
   }
-  get uploads(): string {
-    return join(this.dir, 'uploads');
+
+  private fileOf(id: string, ending = ENDING): string {
+    return join(this.folder, id + ending);
   }
 
-  /** Folders made, half-taken uploads removed, every project recovered from whatever stopped the last server. */
+  /**
+   * Folders made, half-made things removed, every project recovered from whatever stopped the last server. A project that cannot be
+   * opened is said and passed over.
+   */
   async start(): Promise<{ interrupted: number }> {
     await mkdir(this.folder, { recursive: true });
-    await rm(this.uploads, { recursive: true, force: true });
-    await mkdir(this.uploads, { recursive: true });
+    await this.temp.start();
+    for (const f of await readdir(this.folder))
+      if (f.endsWith(MAKING)) await removeWhole(join(this.folder, f)).catch(() => undefined);
     let interrupted = 0;
     for (const id of await this.ids()) {
-      const p = await this.get(id).catch((e: unknown) => {
-        process.stderr.write(`Project ${id} cannot be opened: ${(e as Error).message}\n`);
-        return null;
-      });
-      if (p) interrupted += await recover(p.db);
+      try {
+        interrupted += await recover((await this.get(id)).db);
+      } catch (e) {
+        process.stderr.write(`Project ${id} cannot be opened: ${toProblem(e).message}\n`);
+      }
     }
     return { interrupted };
   }
@@ -81,18 +138,23 @@ export class Projects {
     return (await readdir(this.folder)).filter((f) => f.endsWith(ENDING)).map((f) => f.slice(0, -ENDING.length));
   }
 
+  /** All projects, the last used first; one that cannot be opened says why and stands at the end. */
   async list(): Promise<ApiProject[]> {
     const all = await Promise.all(
-      (await this.ids()).map((id) =>
-        this.get(id).then(
-          (p) => p.describe(),
-          () => null,
-        ),
-      ),
+      (await this.ids()).map(async (id): Promise<ApiProject> => {
+        try {
+          return await (await this.get(id)).describe();
+        } catch (e) {
+          const { size, mtime } = await stat(this.fileOf(id)).catch(() => ({ size: 0, mtime: new Date() }));
+          const p = toProblem(e);
+          const why = p.code === 'run.failed' ? `The file cannot be opened (${p.message.slice(0, 120)}).` : p.message;
+          const at = mtime.toISOString();
+          return { id, name: `${id}${ENDING}`, note: '', bytes: size, createdAt: at, openedAt: null, problem: why };
+        }
+      }),
     );
-    return all
-      .filter((p): p is ApiProject => p !== null)
-      .sort((a, b) => (b.openedAt ?? b.createdAt).localeCompare(a.openedAt ?? a.createdAt));
+    const used = (p: ApiProject): string => p.openedAt ?? p.createdAt;
+    return all.sort((a, b) => Number(!!a.problem) - Number(!!b.problem) || used(b).localeCompare(used(a)));
   }
 
   get(id: string): Promise<Project> {
@@ -105,96 +167,111 @@ export class Projects {
     return p;
   }
 
-  private async load(id: string): Promise<Project> {
-    const file = join(this.folder, id + ENDING);
+  private async known(id: string): Promise<string> {
+    const file = this.fileOf(id);
     if (!/^[a-z0-9]{6,32}$/.test(id) || !(await stat(file).catch(() => null)))
       throw new HelkError('project.unknown', `There is no project "${id.slice(0, 40)}".`, 'project');
+    return file;
+  }
+
+  private async load(id: string): Promise<Project> {
+    const file = await this.known(id);
     const db = openDatabase(file);
-    await migrate(db);
-    return new Project(id, file, db);
+    try {
+      await migrate(db);
+      await readProjectRow(db);
+      return new Project(id, file, db, this.pool);
+    } catch (e) {
+      await db.destroy();
+      const problem = toProblem(e);
+      if (problem.code !== 'run.failed') throw e;
+      throw new HelkError('project.invalid', `The project file cannot be opened (${problem.message.slice(0, 120)}).`);
+    }
+  }
+
+  /** A new project that nobody sees before it `appears`. */
+  async make(name: string, id = newId()): Promise<Project> {
+    const file = this.fileOf(id, MAKING);
+    try {
+      await newProjectFile(file, id, name);
+    } catch (e) {
+      await removeWhole(file);
+      throw e;
+    }
+    return new Project(id, file, openDatabase(file), this.pool);
+  }
+
+  /** A project that has been made whole becomes one of the projects, in one step. */
+  async appear(p: Project): Promise<Project> {
+    await p.close();
+    await this.adopt(p.file, p.id);
+    return this.get(p.id);
+  }
+
+  /** A project in the making that will not be one. */
+  async discard(p: Project): Promise<void> {
+    await p.end();
+    await removeWhole(p.file);
+  }
+
+  private async adopt(file: string, id: string): Promise<void> {
+    // On the disk before it has its name: after a loss of power there is a whole file or none.
+    const f = await open(file, 'r+');
+    await f.sync();
+    await f.close();
+    await rename(file, this.fileOf(id));
   }
 
   async create(name: string): Promise<Project> {
-    const id = newId();
-    const db = openDatabase(join(this.folder, id + ENDING));
-    await migrate(db);
-    await db('project').insert({ one: 1, id, name, created_at: now() });
-    const p = new Project(id, join(this.folder, id + ENDING), db);
-    this.open.set(id, Promise.resolve(p));
-    return p;
+    return this.appear(await this.make(name));
   }
 
   async opened(p: Project): Promise<void> {
     await p.db('project').update({ opened_at: now() });
   }
 
-  /** A whole copy in one file, without journal, as of this moment. */
-  async save(p: Project, target: string): Promise<void> {
-    await p.db.raw('VACUUM INTO ?', [target]);
-  }
-
-  /**
-   * A saved project from outside becomes one of ours: checked for being a whole SQLite file of our kind, not newer than we are,
-   * with our tables and nothing that acts by itself (triggers, views).
-   */
-  async adopt(upload: string, name: string): Promise<Project> {
-    const refuse = (why: string): never => {
-      throw new HelkError('project.invalid', `"${name}" ${why}`, name);
-    };
-    const head = Buffer.alloc(72);
-    const f = await open(upload);
-    const { bytesRead } = await f.read(head, 0, 72, 0);
-    await f.close();
-    if (
-      bytesRead < 72 ||
-      head.toString('latin1', 0, 15) !== 'SQLite format 3' ||
-      head.readUInt32BE(68) !== APPLICATION_ID
-    )
-      refuse('is not a Helk project file.');
-    const db = openDatabase(upload);
-    try {
-      const check = (await db.raw('PRAGMA quick_check(1)')) as { quick_check: string }[];
-      if (check[0]?.quick_check !== 'ok') refuse('is a damaged Helk project file.');
-      const objects = (await db('sqlite_master').select('type', 'name')) as { type: string; name: string }[];
-      if (
-        objects.some(
-          (o) => (o.type === 'table' && !TABLES.includes(o.name)) || (o.type !== 'table' && o.type !== 'index'),
-        )
-      )
-        refuse('holds tables that are not Helk’s.');
-      const steps = (await db('knex_migrations').select('name')) as { name: string }[];
-      if (steps.some((s) => !MIGRATIONS.some((m) => m.name === s.name)))
-        refuse('was made by a newer Helk; update this one first.');
-      if (!(await db('project').first())) refuse('has no project in it.');
-      await db.raw('PRAGMA wal_checkpoint(TRUNCATE)');
-    } catch (e) {
-      if (e instanceof HelkError) throw e;
-      refuse('is a damaged Helk project file.');
-    } finally {
-      await db.destroy();
-    }
+  /** A saved project from outside becomes one of ours, once every row of it has been looked at. */
+  async takeOver(upload: string, name: string, signal: AbortSignal): Promise<Project> {
     const id = newId();
-    const file = join(this.folder, id + ENDING);
-    await copyFile(upload, `${file}.part`);
-    await rename(`${file}.part`, file);
+    const target = this.fileOf(id, MAKING);
+    try {
+      await newProjectFile(target, id, 'A project');
+      await this.pool.result({ kind: 'adopt', upload, target, id, name }, signal);
+      await this.adopt(target, id);
+    } finally {
+      await removeWhole(target);
+    }
     const p = await this.get(id);
     await recover(p.db);
-    await p.db('project').update({ id });
     return p;
   }
 
-  async remove(p: Project): Promise<void> {
-    for (const r of p.listeners) r.end();
-    this.open.delete(p.id);
-    await p.db.destroy();
-    for (const end of ['', '-wal', '-shm']) await rm(p.file + end, { force: true });
+  /** Deletes a project whole, also one that cannot be opened. What is at work on it is ended first. */
+  async remove(id: string): Promise<void> {
+    const file = await this.known(id);
+    const p = await this.get(id).catch(() => null);
+    await p?.end();
+    this.open.delete(id);
+    // First the name: after a kill between the two the rest is swept at the start.
+    await rename(file, this.fileOf(id, MAKING));
+    await removeWhole(file);
+    await removeWhole(this.fileOf(id, MAKING));
   }
 
   async close(): Promise<void> {
-    for (const p of await Promise.all(this.open.values())) {
-      for (const r of p.listeners) r.end();
-      await p.db.destroy();
-    }
+    for (const p of await Promise.allSettled(this.open.values())) if (p.status === 'fulfilled') await p.value.close();
     this.open.clear();
+  }
+}
+
+/** An empty project in a file of its own, closed again. */
+async function newProjectFile(file: string, id: string, name: string): Promise<void> {
+  await writeFile(file, '', { flag: 'wx' });
+  const db = openDatabase(file);
+  try {
+    await migrate(db);
+    await db('project').insert({ one: 1, id, name, created_at: now() });
+  } finally {
+    await db.destroy();
   }
 }

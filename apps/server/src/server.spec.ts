@@ -7,7 +7,7 @@ import type { ApiDataset, ApiProblem, ApiRun } from '@helk/core/api/schemas';
 import { readFile, writeGeoTiff } from '@helk/core/formats';
 import { setupNode } from '@helk/node';
 import { configFrom } from './config';
-import { newId } from './store/project-store';
+import { newId } from './store/ids';
 import { TestServer } from './testing';
 
 setupNode();
@@ -126,14 +126,14 @@ describe('the server', () => {
     expect(d.datasets).toEqual([]);
     const q = await test.context.projects.get(p);
     expect(await q.db('raster_chunks').count({ n: '*' }).first()).toEqual({ n: 0 });
-    expect(readdirSync(test.context.projects.uploads)).toEqual([]);
+    expect(readdirSync(join(test.dir, 'uploads'))).toEqual([]);
   });
 
   it('refuses uploads over the limit without keeping them', async () => {
     const p = await project();
     const r = await call<ApiProblem>(`/api/projects/${p}/imports?name=big.tif`, 'POST', new Uint8Array(61e6));
     expect(r.status).toBe(413);
-    expect(readdirSync(test.context.projects.uploads)).toEqual([]);
+    expect(readdirSync(join(test.dir, 'uploads'))).toEqual([]);
   });
 
   it('cancels a run within a second and leaves the project as it was', async () => {

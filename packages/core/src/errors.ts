@@ -8,6 +8,7 @@ export const ERRORS = {
   'file.damaged': { status: 422, exit: 2, meaning: 'The file begins like its format but cannot be read to the end.' },
   'file.unsupported': { status: 422, exit: 2, meaning: 'The format is known, this variant of it is not read.' },
   'file.tooLarge': { status: 413, exit: 2, meaning: 'The file or what it unpacks to is over the limit.' },
+  'file.endless': { status: 422, exit: 2, meaning: 'Reading the file takes longer than one of its size may.' },
   'file.content': { status: 422, exit: 2, meaning: 'The file can be read but its content makes no dataset.' },
   'file.missing': { status: 404, exit: 2, meaning: 'There is no such file.' },
   'crs.unknown': { status: 422, exit: 2, meaning: 'The coordinate reference system is not known or not usable.' },

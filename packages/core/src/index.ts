@@ -6,6 +6,8 @@ export * from './data/features';
 export * from './data/table';
 export * from './data/dataset';
 export * from './data/facts';
+export * from './data/info-schema';
+export * from './data/names';
 export * from './data/arrival';
 export * from './method/define';
 export * from './method/job';

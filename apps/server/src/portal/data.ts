@@ -1,7 +1,8 @@
 import { mkdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { fromProblem, HelkError } from '@helk/core';
-import { WorkerPool } from '../work/pool';
+import { HelkError } from '@helk/core';
+import { PORTAL_DATA } from '../samples';
+import type { WorkerPool } from '../work/pool';
 
 export interface PortalFeature {
   type: 'Feature';
@@ -42,7 +43,10 @@ export function boxOfCoordinates(v: unknown): [number, number, number, number] {
 export class PortalStore {
   private held: Promise<Map<string, PortalData>> | null = null;
 
-  constructor(private readonly file: string) {}
+  constructor(
+    private readonly file: string,
+    private readonly pool: WorkerPool,
+  ) {}
 
   all(): Promise<Map<string, PortalData>> {
     this.held ??= this.load();
@@ -54,10 +58,7 @@ export class PortalStore {
     if (!(await stat(this.file).catch(() => null))) {
       await mkdir(dirname(this.file), { recursive: true });
       const target = `${this.file}.part`;
-      // A worker of its own: those of the pool may all be waiting for this very portal.
-      const pool = new WorkerPool(1);
-      const made = await pool.start({ kind: 'portal', target }, () => undefined).done.finally(() => pool.close());
-      if (!made.ok) throw fromProblem(made.problem);
+      await this.pool.result({ kind: 'sample', sample: PORTAL_DATA, target });
       await rename(target, this.file);
     }
     let stored: Stored;

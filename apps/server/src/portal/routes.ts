@@ -31,9 +31,10 @@ const bad = (message: string): HelkError => new HelkError('request.invalid', mes
  * Standards: OGC API - Features Part 1 (OGC 17-069r4), Part 2 (OGC 18-058r1) and Part 5 (OGC 23-058r1), OGC API - Records Part 1
  * (OGC 20-004r1).
  */
-export function portalRoutes(app: Express, { config }: Context): void {
-  const store = new PortalStore(portalFile(config.dataDir));
+export function portalRoutes(app: Express, { config, pool }: Context): void {
+  const store = new PortalStore(portalFile(config.dataDir), pool);
   const portal = Router();
+  // The name by which it was asked: a service that points elsewhere is not followed.
   const base = (req: Request): string => `${req.protocol}://${req.headers.host}/portal`;
   const link = (rel: string, href: string, title: string, type = 'application/json'): object => ({
     rel,

@@ -1,14 +1,12 @@
 import { createWriteStream } from 'node:fs';
-import { rm } from 'node:fs/promises';
-import { join } from 'node:path';
 import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { Request, Response } from 'express';
-import { HelkError } from '@helk/core';
-import { newId } from '../store/project-store';
+import { fromProblem, HelkError, toProblem } from '@helk/core';
+import type { TempFile, TempFolder } from '../store/temp';
 
-/** Streams a request's body into a file of the upload folder; refuses and removes it when it is too large or cut off. */
-export async function receive(req: Request, folder: string, most: number): Promise<string> {
+/** Streams a request's body into a temporary file; refuses and removes it when it is too large, cut off, or has no room. */
+export async function receive(req: Request, temp: TempFolder, most: number): Promise<TempFile> {
   const tooLarge = (): HelkError =>
     new HelkError(
       'file.tooLarge',
@@ -16,7 +14,7 @@ export async function receive(req: Request, folder: string, most: number): Promi
     );
   const declared = Number(req.headers['content-length'] ?? 0);
   if (declared > most) throw tooLarge();
-  const path = join(folder, newId());
+  const file = temp.take();
   let size = 0;
   const meter = new Transform({
     transform(chunk: Buffer, _encoding, done) {
@@ -26,27 +24,25 @@ export async function receive(req: Request, folder: string, most: number): Promi
     },
   });
   try {
-    await pipeline(req, meter, createWriteStream(path));
+    await pipeline(req, meter, createWriteStream(file.path));
   } catch (e) {
-    await rm(path, { force: true });
+    await file.remove();
     if (e instanceof HelkError) throw e;
+    const p = toProblem(e);
+    if (p.code === 'store.full') throw fromProblem(p);
     throw new HelkError('request.invalid', 'The upload broke off; nothing was taken in.');
   }
-  return path;
+  return file;
 }
 
-/** Sends a temporary file as a download and removes it. The name is only a suggestion to the browser, never a path. */
+/** Sends a file as a download. The name is only a suggestion to the browser, never a path. */
 export async function download(res: Response, path: string, name: string, mime: string): Promise<void> {
   const plain = name.replace(/[^\w .()-]+/g, '_').slice(0, 120) || 'helk';
   res.setHeader('Content-Type', mime);
   res.setHeader('Content-Disposition', `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name)}`);
-  try {
-    await new Promise<void>((resolve, reject) =>
-      res.sendFile(path, { dotfiles: 'allow' }, (e: Error | undefined) =>
-        e && !res.headersSent ? reject(e) : resolve(),
-      ),
-    );
-  } finally {
-    await rm(path, { force: true });
-  }
+  await new Promise<void>((resolve, reject) =>
+    res.sendFile(path, { dotfiles: 'allow' }, (e: Error | undefined) =>
+      e && !res.headersSent ? reject(e) : resolve(),
+    ),
+  );
 }

@@ -1,32 +1,31 @@
-import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import type { Express, Response } from 'express';
 import {
   arrivalChecks,
   displayUnit,
+  fromProblem,
   HelkError,
-  infoOf,
   parseCrs,
   systemOf,
   type ClassEntry,
   type DatasetInfo,
-  type Features,
   type Note,
 } from '@helk/core';
-import { packBinary, unpackBinary } from '@helk/core/formats/binary';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
-import { fromProblem } from '@helk/core';
 import type { Context } from '../app';
 import type { Project } from '../projects';
-import { getDatasetRow, newId, readBlob, toDataset, type DatasetRow } from '../store/project-store';
-import { cellType } from '../store/rasters';
+import { blobParts, getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
+import { cellType, inflateChunk } from '../store/rasters';
 import { download, receive } from './bytes';
 import { hang } from './hang';
+import { resultOf } from './waiting';
 
-export function datasetRoutes(app: Express, { projects, runs, pool, config }: Context): void {
+export function datasetRoutes(app: Express, { projects, runs, temp, config }: Context): void {
   hang(app, 'import', async ({ params, query, req }) => {
     const p = await projects.get(params['project']!);
     if (query.crs) parseCrs(query.crs);
-    const upload = await receive(req, projects.uploads, config.maxUpload);
+    const upload = await receive(req, temp, config.maxUpload);
     return runs.takeIn(p, upload, { name: query.name, batch: query.batch ?? null, crs: query.crs ?? null });
   });
 
@@ -94,8 +93,7 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
       res.setHeader('Content-Encoding', 'deflate');
       res.end(found.bytes);
     } else {
-      const { inflateSync } = await import('node:zlib');
-      res.end(inflateSync(found.bytes));
+      res.end(await inflateChunk(found.bytes));
     }
   });
 
@@ -105,19 +103,16 @@ export function datasetRoutes(app: Express, { projects, runs, pool, config }: Co
     if (row.kind === 'raster')
       throw new HelkError('request.invalid', 'A raster has no features; ask for its chunks.', 'dataset');
     res.setHeader('Content-Type', 'application/octet-stream');
-    res.end(Buffer.from(await readBlob(p.db, row.id)));
+    await pipeline(Readable.from(blobParts(p.db, row.id)), res);
   });
 
   const send = async (p: Project, ids: string[], format: string | null, name: string, res: Response): Promise<void> => {
-    const target = join(projects.uploads, newId());
-    const handle = pool.start({ kind: 'export', file: p.file, datasets: ids, format, target }, () => undefined);
-    res.on('close', () => {
-      if (!res.writableFinished) handle.cancel();
+    await temp.use(async ({ path }) => {
+      const task = { kind: 'export' as const, file: p.file, datasets: ids, format, target: path };
+      const result = await resultOf(p.start(task), res);
+      const f = WRITE_FORMATS[result.format as WriteFormat];
+      await download(res, path, `${name}.${f.extension}`, f.mime);
     });
-    const result = await handle.done;
-    if (!result.ok) throw fromProblem(result.problem);
-    const f = WRITE_FORMATS[result.format as WriteFormat];
-    await download(res, target, `${name}.${f.extension}`, f.mime);
   };
 
   hang(app, 'export', async ({ params, query, res }) => {
@@ -171,13 +166,11 @@ async function completed(
       info.grid.crs = crs;
     } else if (info.kind === 'features') {
       if (info.crs && !wrong) known('coordinate system');
-      const f = unpackBinary(await readBlob(p.db, row.id)) as Features;
-      f.crs = crs;
-      await p.db.transaction(async (t) => {
-        await t('blobs').where({ dataset_id: row.id }).delete();
-        await t('blobs').insert({ dataset_id: row.id, part: 0, bytes: Buffer.from(packBinary(f)) });
-      });
-      return infoOf(f);
+      // The stored buffer holds the system too; it is written anew where nobody waits for it.
+      const task = { kind: 'system' as const, file: p.file, dataset: row.id, crs: body.crs };
+      const result = await p.start(task).done;
+      if (!result.ok) throw fromProblem(result.problem);
+      return JSON.parse((await getDatasetRow(p.db, row.id)).info) as DatasetInfo;
     }
   }
   if (body.unit !== undefined && info.kind === 'raster') {

@@ -1,20 +1,19 @@
-import { rm } from 'node:fs/promises';
-import { join } from 'node:path';
 import type { Express } from 'express';
 import type { Context } from '../app';
-import { listDatasets, listRuns, newId } from '../store/project-store';
+import { listDatasets, listRuns } from '../store/project-store';
 import { download, receive } from './bytes';
 import { hang } from './hang';
+import { leaving, resultOf } from './waiting';
 
-export function projectRoutes(app: Express, { projects, runs, config }: Context): void {
+export function projectRoutes(app: Express, { projects, runs, temp, config }: Context): void {
   hang(app, 'projects', () => projects.list());
   hang(app, 'createProject', async ({ body }) => (await projects.create(body.name)).describe());
-  hang(app, 'openProject', async ({ req, query }) => {
-    const upload = await receive(req, projects.uploads, config.maxUpload * 8);
+  hang(app, 'openProject', async ({ req, res, query }) => {
+    const upload = await receive(req, temp, config.maxUpload * 8);
     try {
-      return await (await projects.adopt(upload, query.name)).describe();
+      return await (await projects.takeOver(upload.path, query.name, leaving(res))).describe();
     } finally {
-      for (const end of ['', '-wal', '-shm']) await rm(upload + end, { force: true });
+      await upload.remove();
     }
   });
   hang(app, 'project', async ({ params }) => {
@@ -37,15 +36,14 @@ export function projectRoutes(app: Express, { projects, runs, config }: Context)
     return project;
   });
   hang(app, 'deleteProject', async ({ params }) => {
-    const p = await projects.get(params['project']!);
-    await runs.cancelAll(p);
-    await projects.remove(p);
+    await projects.remove(params['project']!);
   });
   hang(app, 'saveProject', async ({ params, res }) => {
     const p = await projects.get(params['project']!);
-    const target = join(projects.uploads, newId());
-    await projects.save(p, target);
-    await download(res, target, `${(await p.describe()).name}.helk`, 'application/vnd.sqlite3');
+    await temp.use(async ({ path }) => {
+      await resultOf(p.start({ kind: 'save', file: p.file, target: path }), res);
+      await download(res, path, `${(await p.describe()).name}.helk`, 'application/vnd.sqlite3');
+    });
   });
   hang(app, 'saveWorkbench', async ({ params, body }) => {
     const p = await projects.get(params['project']!);

@@ -1,4 +1,5 @@
 import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import type { RasterInfo } from '@helk/core';
 import type { ApiProblem, ApiReview, ApiRun } from '@helk/core/api/schemas';
 import { setupNode } from '@helk/node';
@@ -16,7 +17,7 @@ describe('a review over HTTP', () => {
 
   const look = (p: string, name: string, bytes = fixture(name)) =>
     call<ApiReview & ApiProblem>(`/api/projects/${p}/reviews?name=${name}`, 'POST', bytes);
-  const held = (): string[] => readdirSync(test.context.projects.uploads);
+  const held = (): string[] => readdirSync(join(test.dir, 'uploads'));
 
   it('shows what a file holds, at other steps too, and takes in what was decided', async () => {
     const p = await project();

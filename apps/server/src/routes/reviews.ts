@@ -1,17 +1,20 @@
-import { rm, stat } from 'node:fs/promises';
-import type { Express } from 'express';
-import { fromProblem, HelkError, parseCrs } from '@helk/core';
-import type { LayerChoice, ReviewRow } from '@helk/core/formats';
+import { stat } from 'node:fs/promises';
+import type { Express, Response } from 'express';
+import { HelkError, parseCrs } from '@helk/core';
+import type { LayerChoice } from '@helk/core/formats';
 import type { ApiReview } from '@helk/core/api/schemas';
 import type { Context } from '../app';
 import type { Project } from '../projects';
-import { newId } from '../store/project-store';
+import { newId } from '../store/ids';
+import type { TempFile } from '../store/temp';
+import { readBounds, readingTime } from '../work/bounds';
 import { receive } from './bytes';
 import { hang } from './hang';
+import { resultOf } from './waiting';
 
 interface Held {
   project: string;
-  upload: string;
+  upload: TempFile;
   name: string;
   crs: string | null;
   bytes: number;
@@ -24,7 +27,7 @@ const PATIENCE = 60 * 60 * 1000;
 const MOST = 64;
 
 /** Files that were uploaded to be looked at first. They live in the upload folder, never in the project. */
-export function reviewRoutes(app: Express, { projects, runs, pool, config }: Context): void {
+export function reviewRoutes(app: Express, { projects, runs, temp, config }: Context): void {
   const held = new Map<string, Held>();
 
   const drop = async (id: string): Promise<void> => {
@@ -32,7 +35,7 @@ export function reviewRoutes(app: Express, { projects, runs, pool, config }: Con
     held.delete(id);
     if (!h) return;
     clearTimeout(h.timer);
-    await rm(h.upload, { force: true });
+    await h.upload.remove();
   };
   const find = (id: string, project: Project): Held => {
     const h = held.get(id);
@@ -40,22 +43,24 @@ export function reviewRoutes(app: Express, { projects, runs, pool, config }: Con
       throw new HelkError('dataset.unknown', 'That file is no longer held for review; choose it again.', 'review');
     return h;
   };
-  const look = async (p: Project, id: string, h: Held, steps: Record<string, number>): Promise<ApiReview> => {
-    const { maxCells, maxUnpacked } = config;
-    const { upload, name, crs } = h;
-    const handle = pool.start(
-      { kind: 'review', file: p.file, upload, name, crs, steps, maxCells, maxUnpacked },
-      () => undefined,
-    );
-    const result = await handle.done;
-    if (!result.ok) throw fromProblem(result.problem);
-    return { id, file: name, bytes: h.bytes, layers: result.review as ReviewRow[] };
+  const look = async (
+    p: Project,
+    id: string,
+    h: Held,
+    steps: Record<string, number>,
+    res: Response,
+  ): Promise<ApiReview> => {
+    const { name, crs } = h;
+    const upload = h.upload.path;
+    const task = { kind: 'review' as const, upload, name, crs, steps, bounds: readBounds(config) };
+    const result = await resultOf(p.start(task, undefined, await readingTime(upload, config)), res);
+    return { id, file: name, bytes: h.bytes, layers: result.review! };
   };
 
-  hang(app, 'review', async ({ params, query, req }) => {
+  hang(app, 'review', async ({ params, query, req, res }) => {
     const p = await projects.get(params['project']!);
     if (query.crs) parseCrs(query.crs);
-    const upload = await receive(req, projects.uploads, config.maxUpload);
+    const upload = await receive(req, temp, config.maxUpload);
     const id = newId();
     const timer = setTimeout(() => void drop(id), PATIENCE).unref();
     const h = {
@@ -63,23 +68,24 @@ export function reviewRoutes(app: Express, { projects, runs, pool, config }: Con
       upload,
       name: query.name,
       crs: query.crs ?? null,
-      bytes: (await stat(upload)).size,
+      bytes: (await stat(upload.path)).size,
       timer,
     };
     held.set(id, h);
+    p.deleted.addEventListener('abort', () => void drop(id), { once: true });
     const oldest = held.keys().next().value;
     if (held.size > MOST && oldest) await drop(oldest);
     try {
-      return await look(p, id, h, {});
+      return await look(p, id, h, {}, res);
     } catch (e) {
       await drop(id);
       throw e;
     }
   });
 
-  hang(app, 'reviewAgain', async ({ params, body }) => {
+  hang(app, 'reviewAgain', async ({ params, body, res }) => {
     const p = await projects.get(params['project']!);
-    return look(p, params['review']!, find(params['review']!, p), body.steps);
+    return look(p, params['review']!, find(params['review']!, p), body.steps, res);
   });
 
   hang(app, 'takeReview', async ({ params, body }) => {

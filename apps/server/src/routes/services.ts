@@ -12,6 +12,7 @@ import { serviceAddress, type Get } from '@helk/core/services/get';
 import { outgoing } from '@helk/node';
 import type { ApiServiceCollection } from '@helk/core/api/schemas';
 import type { Context } from '../app';
+import { ownOrigin } from '../guard';
 import { PORTAL_ABOUT, PORTAL_TITLE } from '../portal/collections';
 import { hang } from './hang';
 
@@ -19,19 +20,20 @@ import { hang } from './hang';
 const PREVIEW = 400;
 const MOST_COORDINATES = 40_000;
 const EXAMPLES = 4;
+/** Milliseconds that looking at a service may take in all, whatever it sends meanwhile. */
+const LOOKING = 120_000;
 
 /** Searching, describing and taking from services that speak OGC API - Features. Only what the analyst pointed at is asked. */
 export function serviceRoutes(app: Express, { config, projects, runs }: Context): void {
-  const own = (req: Request): string => `${req.protocol}://${req.headers.host}`;
   const token = (req: Request): { origin: string; value: string } | null =>
-    config.token ? { origin: own(req), value: config.token } : null;
+    config.token ? { origin: ownOrigin(req), value: config.token } : null;
   const getter = (req: Request): Get => {
     const gone = new AbortController();
     req.res?.on('close', () => gone.abort());
-    return outgoing({ signal: gone.signal, token: token(req), limits: { maxTotal: 2 ** 28 } });
+    return outgoing({ signal: AbortSignal.any([gone.signal, AbortSignal.timeout(LOOKING)]), token: token(req), limits: { maxTotal: 2 ** 28 } });
   };
 
-  hang(app, 'services', ({ req }) => [{ title: PORTAL_TITLE, about: PORTAL_ABOUT, address: `${own(req)}/portal` }]);
+  hang(app, 'services', ({ req }) => [{ title: PORTAL_TITLE, about: PORTAL_ABOUT, address: `${ownOrigin(req)}/portal` }]);
 
   hang(app, 'searchService', async ({ body, req }) => {
     const get = getter(req);

@@ -1,4 +1,7 @@
+import { existsSync } from 'node:fs';
 import knexFactory, { type Knex } from 'knex';
+import BetterSqlite from 'knex/lib/dialects/better-sqlite3/index.js';
+import { HelkError } from '@helk/core';
 import { MIGRATIONS } from './migrations';
 
 /** Marks a SQLite file as a Helk project ("HELK"). */
@@ -8,10 +11,24 @@ interface RawConnection {
   pragma(text: string): unknown;
 }
 
-/** One connection to a project file; every thread opens its own. */
+/**
+ * SQLite as Knex has it, but a file that is not there is never made: whoever comes late for a project that has been deleted must not
+ * bring an empty one into being.
+ */
+class OnlyExisting extends BetterSqlite {
+  override acquireRawConnection(): Promise<unknown> {
+    const { filename } = this.config.connection as { filename: string };
+    if (filename !== ':memory:' && !existsSync(filename))
+      return Promise.reject(new HelkError('project.unknown', 'The project is no longer there.', 'project'));
+    const Driver = this.driver as new (file: string, o: object) => unknown;
+    return Promise.resolve(new Driver(filename, { fileMustExist: true }));
+  }
+}
+
+/** One connection to a project file that is there; every process opens its own. */
 export function openDatabase(file: string): Knex {
   return knexFactory({
-    client: 'better-sqlite3',
+    client: OnlyExisting,
     connection: { filename: file },
     useNullAsDefault: true,
     pool: {

@@ -1,7 +1,8 @@
-import { randomBytes } from 'node:crypto';
+import { setImmediate as breath } from 'node:timers/promises';
 import type { Knex } from 'knex';
 import {
   arrivalChecks,
+  FreeNames,
   HelkError,
   infoOf,
   type Check,
@@ -16,6 +17,7 @@ import {
 } from '@helk/core';
 import type { ApiDataset, ApiRun } from '@helk/core/api/schemas';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
+import { newId, now } from './ids';
 import { readRaster, writeRaster } from './rasters';
 
 export interface RunRow {
@@ -53,14 +55,7 @@ export interface DatasetRow {
   thread: string | null;
 }
 
-/** A short random id: 10 characters of 36, about 51 bits. */
-export function newId(): string {
-  const b = randomBytes(10);
-  return Array.from(b, (x) => (x % 36).toString(36)).join('');
-}
-
-export const now = (): string => new Date().toISOString();
-const BLOB_PART = 64 * 2 ** 20;
+const BLOB_PART = 16 * 2 ** 20;
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
   return {
@@ -162,9 +157,37 @@ export async function loadDataset(
   return { row, info, data };
 }
 
+/** The parts of a stored buffer, one at a time. */
+export async function* blobParts(db: Knex, id: string): AsyncGenerator<Buffer> {
+  for (let part = 0; ; part++) {
+    const row = (await db('blobs').where({ dataset_id: id, part }).first('bytes')) as { bytes: Buffer } | undefined;
+    if (!row) return;
+    yield row.bytes;
+  }
+}
+
 export async function readBlob(db: Knex, id: string): Promise<Uint8Array> {
-  const parts = (await db('blobs').where({ dataset_id: id }).orderBy('part').select('bytes')) as { bytes: Buffer }[];
-  return new Uint8Array(Buffer.concat(parts.map((p) => p.bytes)));
+  const parts: Buffer[] = [];
+  for await (const p of blobParts(db, id)) parts.push(p);
+  return new Uint8Array(Buffer.concat(parts));
+}
+
+/** Stores a buffer in parts, since one value of SQLite has at most a gigabyte. */
+export async function writeBlob(
+  db: Knex,
+  id: string,
+  bytes: Uint8Array,
+  progress: (share: number, stage: string) => void = () => undefined,
+): Promise<void> {
+  for (let part = 0; part * BLOB_PART < bytes.length; part++) {
+    progress((part * BLOB_PART) / bytes.length, 'storing');
+    const piece = bytes.subarray(part * BLOB_PART, (part + 1) * BLOB_PART);
+    await db('blobs').insert({
+      dataset_id: id,
+      part,
+      bytes: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
+    });
+  }
 }
 
 export interface NewDataset {
@@ -207,27 +230,23 @@ export async function stageDataset(
     created_at: now(),
   });
   if (d.data.kind === 'raster') await writeRaster(db, id, d.data, progress);
-  else {
-    const bytes = packBinary(d.data as Features | Table);
-    for (let part = 0; part * BLOB_PART < bytes.length; part++) {
-      progress((part * BLOB_PART) / bytes.length, 'storing');
-      await db('blobs').insert({
-        dataset_id: id,
-        part,
-        bytes: Buffer.from(bytes.subarray(part * BLOB_PART, (part + 1) * BLOB_PART)),
-      });
-    }
-  }
+  else await writeBlob(db, id, packBinary(d.data as Features | Table), progress);
   return id;
 }
 
 /** The name, or the name with the first free number behind it. */
 async function freeName(db: Knex, name: string): Promise<string> {
-  const taken = new Set(
-    ((await db('datasets').whereNot({ state: 'removed' }).select('name')) as { name: string }[]).map((r) => r.name),
-  );
-  if (!taken.has(name)) return name;
-  for (let k = 2; ; k++) if (!taken.has(`${name} ${k}`)) return `${name} ${k}`;
+  const taken = (await db('datasets')
+    .whereNot({ state: 'removed' })
+    // Only names that begin alike can be in the way.
+    .whereRaw('name >= ? AND name < ? || char(1114111)', [name, name])
+    .select('name')) as { name: string }[];
+  return new FreeNames(taken.map((r) => r.name)).take(name);
+}
+
+/** A run is at work from now on. */
+export async function begin(db: Knex, runId: string): Promise<void> {
+  await db('runs').where({ id: runId, state: 'queued' }).update({ state: 'running', started_at: now() });
 }
 
 /** Everything a run made becomes visible, and the run done, in one transaction. */
@@ -238,9 +257,11 @@ export async function publish(
   outcome: { params: Record<string, unknown>; figures: Figures; notes: Note[] },
 ): Promise<void> {
   await db.transaction(async (t) => {
-    if (datasets.length) await t('datasets').whereIn('id', datasets).update({ state: 'ready' });
-    await t('runs')
+    for (const id of datasets) await t('datasets').where({ id }).update({ state: 'ready' });
+    // A run that has been ended meanwhile (by a restart of the server) stays ended.
+    const done = await t('runs')
       .where({ id: runId })
+      .whereIn('state', ['queued', 'running'])
       .update({
         state: 'done',
         params: JSON.stringify(outcome.params),
@@ -248,14 +269,34 @@ export async function publish(
         notes: JSON.stringify(outcome.notes),
         ended_at: now(),
       });
+    if (done !== 1) throw new HelkError('run.interrupted', 'The run had been ended; nothing was changed.');
   });
 }
 
-/** Removes what a run had staged, chunks included. */
-export async function discardStaged(db: Knex, runId: string | null): Promise<void> {
-  const staged = db('datasets').where({ state: 'staged' });
-  await (runId ? staged.where({ run_id: runId }) : staged).delete();
+/** Rows removed between two breaths. */
+const AT_ONCE = 32;
+
+/**
+ * Removes datasets in a state with all that is stored of them, a few rows at a time, so that the server goes on answering while
+ * gigabytes go.
+ */
+async function removeDatasets(db: Knex, state: 'staged' | 'removed', runId: string | null = null): Promise<void> {
+  const wanted = db('datasets').where({ state }).select('id');
+  const ids = (await (runId ? wanted.where({ run_id: runId }) : wanted)) as { id: string }[];
+  for (const { id } of ids) {
+    for (const table of ['raster_chunks', 'blobs'])
+      while (
+        (await db(table)
+          .whereIn('rowid', db(table).where({ dataset_id: id }).limit(AT_ONCE).select('rowid'))
+          .delete()) === AT_ONCE
+      )
+        await breath();
+    await db('datasets').where({ id, state }).delete();
+  }
 }
+
+/** Removes what a run had staged, chunks included. */
+export const discardStaged = (db: Knex, runId: string | null): Promise<void> => removeDatasets(db, 'staged', runId);
 
 export async function endRun(
   db: Knex,
@@ -263,10 +304,10 @@ export async function endRun(
   state: 'failed' | 'cancelled' | 'interrupted',
   problem: Problem,
 ): Promise<void> {
-  await discardStaged(db, runId);
   await db('runs')
     .where({ id: runId })
     .update({ state, problem: JSON.stringify(problem), ended_at: now() });
+  await discardStaged(db, runId);
 }
 
 /** At start-up: unfinished runs are marked, staged and removed data go. */
@@ -280,6 +321,6 @@ export async function recover(db: Knex): Promise<number> {
     });
   }
   await discardStaged(db, null);
-  await db('datasets').where({ state: 'removed' }).delete();
+  await removeDatasets(db, 'removed');
   return open.length;
 }

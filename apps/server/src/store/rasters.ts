@@ -19,7 +19,20 @@ export const CHUNK = 512;
 const AT_ONCE = 4;
 
 const pack = promisify<Uint8Array, { level: number }, Buffer>(deflate);
-const unpack = promisify<Uint8Array, Buffer>(inflate);
+const unpack = promisify<Uint8Array, { maxOutputLength: number }, Buffer>(inflate);
+
+/**
+ * A stored chunk unpacked; never more than a chunk can hold, whatever its bytes say.
+ *
+ * @throws HelkError `file.damaged` when they hold more or are no stream
+ */
+export async function inflateChunk(bytes: Uint8Array): Promise<Buffer> {
+  try {
+    return await unpack(bytes, { maxOutputLength: CHUNK * CHUNK * 8 });
+  } catch {
+    throw new HelkError('file.damaged', 'A chunk of cells is damaged in the project file.');
+  }
+}
 
 type Progress = (share: number, stage: string) => void;
 
@@ -125,7 +138,7 @@ export async function readRaster(db: Knex, dataset: string, info: RasterInfo, pr
 
 async function paste(c: ChunkRow, cells: Cells, grid: Grid): Promise<void> {
   if (c.bytes.length === 0) return;
-  const raw = await unpack(c.bytes);
+  const raw = await inflateChunk(c.bytes);
   const w = Math.min(CHUNK, grid.columns - c.column * CHUNK);
   const h = Math.min(CHUNK, grid.rows - c.row * CHUNK);
   if (raw.length !== w * h * cells.BYTES_PER_ELEMENT)

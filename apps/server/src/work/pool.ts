@@ -1,80 +1,272 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { setPriority } from 'node:os';
 import { fileURLToPath } from 'node:url';
-import { MessageChannel } from 'node:worker_threads';
-import { Piscina } from 'piscina';
-import type { Problem } from '@helk/core';
-import type { ProgressMessage, Task, TaskResult } from './tasks';
+import { HelkError, type ErrorCode, type Problem } from '@helk/core';
+import { laneOf, type FromHost, type Lane, type ProgressMessage, type Task, type TaskResult, type ToHost } from './tasks';
 
-/** How long a cancelled task may take to stop by itself before its thread is ended. */
-const GRACE = 1000;
+/** How long a cancelled task may take to stop by itself before its process is ended. */
+const GRACE = 600;
+/** An idle process is kept this long; one that has grown beyond this many bytes is not kept at all. */
+const IDLE = 60_000;
+const LEAN = 2 ** 29;
+/** What Node.js itself needs beside the data of a task, in bytes. */
+const OWN = 192 * 2 ** 20;
 
-/** The bundled worker; when the server itself runs from its sources, the one that `scripts/build.mjs node` made. */
-const WORKER = fileURLToPath(
-  new URL(import.meta.url.endsWith('.ts') ? '../../../../dist/server/worker.js' : './worker.js', import.meta.url),
+/** The bundled host; when the server itself runs from its sources, the one that `scripts/build.mjs node` made. */
+const HOST = fileURLToPath(
+  new URL(import.meta.url.endsWith('.ts') ? '../../../../dist/server/host.js' : './host.js', import.meta.url),
 );
-
-type Bare<T> = T extends Task ? Omit<T, 'cancel' | 'port'> : never;
-export type BareTask = Task extends infer T ? Bare<T> : never;
 
 export interface Handle {
   done: Promise<TaskResult>;
   cancel(): void;
 }
 
-/** The worker threads. A task is stopped by a flag in shared memory, since a busy thread hears no message. */
+export interface PoolSettings {
+  /** Processes that compute at the same time. */
+  threads: number;
+  /** Processes that wait for services at the same time. */
+  services: number;
+  /** Bytes the data of one task may take; more cannot be had by its process. */
+  memory: number;
+}
+
+interface Job {
+  task: Task;
+  seconds: number;
+  onProgress: (m: ProgressMessage) => void;
+  settle: (r: TaskResult) => void;
+  cancelled: boolean;
+}
+
+const problem = (code: ErrorCode, message: string): Problem => ({ code, message, path: null });
+const STOPPED = problem('run.cancelled', 'It was cancelled; nothing was changed.');
+
+/**
+ * The processes that do the work. Each does one task at a time and is kept for the next. A process, not a thread: what
+ * comes from outside may be made to run for ever inside a library or to swell, and only a process can be ended whatever it does and
+ * held by the system to a limit of memory, buffers included.
+ */
 export class WorkerPool {
-  private readonly pool: Piscina;
+  private readonly waiting: Record<Lane, Job[]> = { work: [], services: [], samples: [] };
+  private readonly hosts: Record<Lane, Set<Host>> = { work: new Set(), services: new Set(), samples: new Set() };
+  private closed = false;
 
-  constructor(threads: number) {
-    this.pool = new Piscina({
-      filename: WORKER,
-      minThreads: 1,
-      maxThreads: threads,
-      idleTimeout: 60_000,
-    });
-    // A worker's death is told to its task; the server goes on.
-    this.pool.on('error', (e: Error) => process.stderr.write(`A worker stopped: ${e.message}\n`));
-  }
+  constructor(private readonly settings: PoolSettings) {}
 
-  start(task: BareTask, onProgress: (m: ProgressMessage) => void): Handle {
-    const cancel = new SharedArrayBuffer(4);
-    const flag = new Int32Array(cancel);
-    const { port1, port2 } = new MessageChannel();
-    port1.on('message', onProgress);
-    const abort = new AbortController();
-    const stopped: Problem = { code: 'run.cancelled', message: 'It was cancelled; nothing was changed.', path: null };
-    const done = (
-      this.pool.run(
-        { ...task, cancel, port: port2 },
-        { transferList: [port2], signal: abort.signal },
-      ) as Promise<TaskResult>
-    )
-      .catch((e: unknown): TaskResult => {
-        if (Atomics.load(flag, 0) === 1) return { ok: false, problem: stopped };
-        const why = e instanceof Error ? e.message : String(e);
-        const problem: Problem = /memory|heap/i.test(why)
-          ? { code: 'method.memory', message: 'The worker ran out of memory; nothing was changed.', path: null }
-          : {
-              code: 'run.failed',
-              message: `The worker stopped unexpectedly (${why.slice(0, 200)}); nothing was changed.`,
-              path: null,
-            };
-        return { ok: false, problem };
-      })
-      .finally(() => port1.close());
-    let ended = false;
-    void done.then(() => (ended = true));
+  /**
+   * Queues a task behind the others of its lane.
+   *
+   * @param seconds the task is ended when it has been at work for longer
+   */
+  start(task: Task, onProgress: (m: ProgressMessage) => void = () => undefined, seconds = Infinity): Handle {
+    const lane = laneOf(task);
+    let settle!: (r: TaskResult) => void;
+    const done = new Promise<TaskResult>((r) => (settle = r));
+    const job: Job = { task, seconds, onProgress, settle, cancelled: false };
+    this.waiting[lane].push(job);
+    this.next(lane);
     return {
       done,
       cancel: () => {
-        Atomics.store(flag, 0, 1);
-        setTimeout(() => {
-          if (!ended) abort.abort();
-        }, GRACE).unref();
+        if (job.cancelled) return;
+        job.cancelled = true;
+        const at = this.waiting[lane].indexOf(job);
+        if (at >= 0) {
+          this.waiting[lane].splice(at, 1);
+          settle({ ok: false, problem: STOPPED });
+        } else for (const h of this.hosts[lane]) if (h.job === job) h.stop();
       },
     };
   }
 
-  close(): Promise<void> {
-    return this.pool.destroy();
+  /** Waits for a task that has no progress to show; throws what it failed with. */
+  async result(task: Task, signal?: AbortSignal): Promise<Extract<TaskResult, { ok: true }>> {
+    const handle = this.start(task);
+    signal?.addEventListener('abort', () => handle.cancel(), { once: true });
+    const r = await handle.done;
+    if (!r.ok) throw new HelkError(r.problem.code, r.problem.message, r.problem.path);
+    return r;
+  }
+
+  private next(lane: Lane): void {
+    const most = { work: this.settings.threads, services: this.settings.services, samples: 1 }[lane];
+    const hosts = this.hosts[lane];
+    while (!this.closed && this.waiting[lane].length) {
+      let host = [...hosts].find((h) => !h.job);
+      if (!host) {
+        if (hosts.size >= most) return;
+        host = this.host(lane);
+      }
+      host.take(this.waiting[lane].shift()!, () => this.next(lane));
+    }
+  }
+
+  /** Has a process ready before the first task comes, since one takes a second to start. */
+  warm(): void {
+    if (!this.hosts.work.size) this.host('work');
+  }
+
+  private host(lane: Lane): Host {
+    const hosts = this.hosts[lane];
+    const host = new Host(
+      this.settings.memory,
+      () => lane === 'work' && hosts.size === 1,
+      () => {
+        hosts.delete(host);
+        if (!this.closed && lane === 'work') this.warm();
+        this.next(lane);
+      },
+    );
+    hosts.add(host);
+    return host;
+  }
+
+  /** Ends all processes; what was under way is told as stopped. */
+  async close(): Promise<void> {
+    this.closed = true;
+    for (const lane of ['work', 'services', 'samples'] as const) {
+      for (const j of this.waiting[lane].splice(0)) j.settle({ ok: false, problem: STOPPED });
+      await Promise.all([...this.hosts[lane]].map((h) => h.end()));
+    }
+  }
+}
+
+/** One process of the pool, seen from the server. */
+class Host {
+  job: Job | null = null;
+  private readonly child: ChildProcess;
+  private readonly gone: Promise<void>;
+  private then: () => void = () => undefined;
+  private timers: NodeJS.Timeout[] = [];
+  private said = '';
+  /** Why the process is being ended, where it is we who end it. */
+  private verdict: Problem | null = null;
+
+  constructor(
+    private readonly memory: number,
+    private readonly stays: () => boolean,
+    onGone: () => void,
+  ) {
+    const heap = Math.ceil(memory / 2 ** 20);
+    // The limit is of all private memory that can be written to: heap, buffers, shared memory and that of compiled libraries alike.
+    this.child = spawn(
+      '/bin/sh',
+      [
+        '-c',
+        'ulimit -d "$1" && shift && exec "$@"',
+        'host',
+        String(Math.ceil((memory + OWN) / 1024)),
+        process.execPath,
+        HOST,
+        String(heap),
+      ],
+      {
+        stdio: ['ignore', 'ignore', 'pipe', 'ipc'],
+        serialization: 'advanced',
+        // Nothing of the server's surroundings is told to those who read foreign files.
+        env: { PATH: process.env['PATH'] ?? '', LANG: 'C.UTF-8' },
+      },
+    );
+    if (this.child.pid !== undefined) {
+      try {
+        // The server's own answers come first.
+        setPriority(this.child.pid, 5);
+      } catch {
+        // Not allowed here; then they share.
+      }
+    }
+    this.child.stderr!.on('data', (d: Buffer) => (this.said = (this.said + d.toString('utf8')).slice(-4000)));
+    this.child.on('message', (m: FromHost) => this.hear(m));
+    this.gone = new Promise((r) => {
+      const ended = (signal: string | null): void => {
+        this.settle({ ok: false, problem: this.verdict ?? this.death(signal) });
+        onGone();
+        r();
+      };
+      this.child.once('error', () => ended(null));
+      this.child.once('exit', (_code, signal) => ended(signal));
+    });
+    this.rest();
+  }
+
+  take(job: Job, then: () => void): void {
+    this.quiet();
+    this.job = job;
+    this.then = then;
+    this.send({ say: 'do', task: job.task });
+    if (Number.isFinite(job.seconds))
+      this.after(job.seconds * 1000, () =>
+        this.kill(
+          problem(
+            'file.endless',
+            `It was not done after ${Math.round(job.seconds)} s, longer than a file of this size may take; it may be made so that reading it never ends. Nothing was changed.`,
+          ),
+        ),
+      );
+  }
+
+  /** Asks the task to stop; ends the process when it does not. */
+  stop(): void {
+    this.send({ say: 'cancel' });
+    this.after(GRACE, () => this.kill(STOPPED));
+  }
+
+  async end(): Promise<void> {
+    this.kill(STOPPED);
+    await this.gone;
+  }
+
+  private hear(m: FromHost): void {
+    if (m.say === 'progress') this.job?.onProgress(m.message);
+    if (m.say !== 'done') return;
+    const stopped = this.job?.cancelled && !m.result.ok;
+    this.settle(stopped ? { ok: false, problem: STOPPED } : m.result);
+    if (m.resident > LEAN || this.verdict) this.kill(STOPPED);
+    else {
+      this.rest();
+      this.then();
+    }
+  }
+
+  /** A process with nothing to do ends after a while, unless it is the last. */
+  private rest(): void {
+    this.after(IDLE, () => (this.stays() ? this.rest() : this.kill(STOPPED)));
+  }
+
+  private settle(r: TaskResult): void {
+    this.quiet();
+    const { job } = this;
+    this.job = null;
+    job?.settle(r);
+  }
+
+  private after(ms: number, f: () => void): void {
+    this.timers.push(setTimeout(f, ms).unref());
+  }
+
+  private quiet(): void {
+    for (const t of this.timers.splice(0)) clearTimeout(t);
+  }
+
+  private send(m: ToHost): void {
+    if (this.child.connected) this.child.send(m, () => undefined);
+  }
+
+  private kill(why: Problem): void {
+    this.verdict ??= why;
+    this.child.kill('SIGKILL');
+  }
+
+  /** What an end that nobody asked for most likely was. */
+  private death(signal: string | null): Problem {
+    const swollen = /bad_alloc|out of memory|allocation failed|OutOfMemory/i.test(this.said);
+    if (swollen || signal === 'SIGABRT' || signal === 'SIGKILL' || signal === 'SIGTRAP')
+      return problem(
+        'method.memory',
+        `It needed more than the ${(this.memory / 2 ** 30).toFixed(1)} GiB of memory that may be used; nothing was changed.`,
+      );
+    process.stderr.write(`A worker stopped (${signal ?? 'exit'}): ${this.said}\n`);
+    return problem('run.failed', 'The worker stopped unexpectedly; nothing was changed, and the log of the server says more.');
   }
 }

@@ -1,11 +1,14 @@
-import { rm } from 'node:fs/promises';
 import { forecast, HelkError, methodOf, type DatasetInfo, type Forecast, type Method, type Problem } from '@helk/core';
 import type { LayerChoice } from '@helk/core/formats';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
-import { endRun, getDatasetRow, getRun, listDatasets, newId, now, type RunRow } from '../store/project-store';
+import { endRun, getDatasetRow, getRun, listDatasets, type RunRow } from '../store/project-store';
 import type { Config } from '../config';
-import type { BareTask, Handle, WorkerPool } from './pool';
+import { newId, now } from '../store/ids';
+import type { TempFile } from '../store/temp';
+import type { Handle } from './pool';
+import { readBounds, readingTime } from './bounds';
+import type { ProgressMessage, ServiceTask, Task } from './tasks';
 
 export interface RunRequest {
   method: string;
@@ -14,8 +17,6 @@ export interface RunRequest {
   seed: number;
   variantOf: string | null;
 }
-
-type BareService = Extract<BareTask, { kind: 'service' }>;
 
 interface Live {
   project: Project;
@@ -27,10 +28,7 @@ interface Live {
 export class RunService {
   private readonly live = new Map<string, Live>();
 
-  constructor(
-    private readonly pool: WorkerPool,
-    private readonly config: Config,
-  ) {}
+  constructor(private readonly config: Config) {}
 
   async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>): Promise<Forecast> {
     return forecast(methodOf(r.method), await this.infos(project, r.inputs), r.params);
@@ -72,40 +70,40 @@ export class RunService {
 
   async takeIn(
     project: Project,
-    upload: string,
+    upload: TempFile,
     o: { name: string; batch: string | null; crs: string | null; choices?: LayerChoice[] },
   ): Promise<ApiRun> {
-    const id = await this.record(project, {
-      method: 'import',
-      version: 1,
-      title: o.name,
-      inputs: {},
-      params: o.choices ? { layers: o.choices } : {},
-      seed: 0,
-      variantOf: null,
-    });
-    const { maxCells, maxUnpacked } = this.config;
-    return this.launch(
-      project,
-      id,
-      {
+    try {
+      const seconds = await readingTime(upload.path, this.config);
+      const id = await this.record(project, {
+        method: 'import',
+        version: 1,
+        title: o.name,
+        inputs: {},
+        params: o.choices ? { layers: o.choices } : {},
+        seed: 0,
+        variantOf: null,
+      });
+      const task: Task = {
         kind: 'import',
         file: project.file,
         runId: id,
-        upload,
+        upload: upload.path,
         ...o,
         choices: o.choices ?? null,
-        maxCells,
-        maxUnpacked,
-      },
-      () => rm(upload, { force: true }),
-    );
+        bounds: readBounds(this.config),
+      };
+      return await this.launch(project, id, task, { seconds, upload });
+    } catch (e) {
+      await upload.remove();
+      throw e;
+    }
   }
 
   /** Takes features from a service into a project. */
   async fetchIn(
     project: Project,
-    o: Omit<BareService, 'kind' | 'file' | 'runId'> & { title: string },
+    o: Omit<ServiceTask, 'kind' | 'file' | 'runId'> & { title: string },
   ): Promise<ApiRun> {
     const { title, token, ...wish } = o;
     const given = Object.entries(wish).filter(([, v]) => v !== null);
@@ -118,7 +116,8 @@ export class RunService {
       seed: 0,
       variantOf: null,
     });
-    return this.launch(project, id, { kind: 'service', file: project.file, runId: id, token, ...wish });
+    const task: Task = { kind: 'service', file: project.file, runId: id, token, ...wish };
+    return this.launch(project, id, task, { seconds: this.config.serviceSeconds });
   }
 
   private async record(
@@ -153,21 +152,24 @@ export class RunService {
   private async launch(
     project: Project,
     id: string,
-    task: BareTask,
-    after: () => Promise<void> = () => Promise.resolve(),
+    task: Task,
+    { seconds, upload }: { seconds?: number; upload?: TempFile } = {},
   ): Promise<ApiRun> {
     const run = await getRun(project.db, id);
-    const handle = this.pool.start(task, ({ share, stage }) => {
+    const onProgress = ({ share, stage }: ProgressMessage): void => {
       const live = this.live.get(id);
       if (!live) return;
       live.run = { ...live.run, state: 'running', startedAt: live.run.startedAt ?? now(), progress: share, stage };
       project.send({ type: 'run', run: live.run });
-    });
+    };
+    const handle = project.start(task, onProgress, seconds);
     this.live.set(id, { project, run, handle });
     project.send({ type: 'run', run });
-    project.busy++;
     void handle.done
       .then(async (result) => {
+        await upload?.remove();
+        // A project that is being deleted takes its runs with it.
+        if (project.deleted.aborted) return;
         if (!result.ok) await this.ended(project, id, result.problem);
         const datasets = result.ok ? (await listDatasets(project.db)).filter((d) => result.outputs.includes(d.id)) : [];
         const finished = await getRun(project.db, id);
@@ -181,8 +183,6 @@ export class RunService {
       .catch((e: unknown) => process.stderr.write(`Run ${id}: ${e instanceof Error ? e.message : String(e)}\n`))
       .finally(() => {
         this.live.delete(id);
-        project.busy--;
-        void after();
       });
     return run;
   }
@@ -193,21 +193,21 @@ export class RunService {
 
   /** The run as it stands this moment, progress included. */
   async current(project: Project, id: string): Promise<ApiRun> {
-    return this.live.get(id)?.run ?? getRun(project.db, id);
+    return this.mine(project, id)?.run ?? getRun(project.db, id);
   }
 
   async cancel(project: Project, id: string): Promise<ApiRun> {
-    this.live.get(id)?.handle.cancel();
+    this.mine(project, id)?.handle.cancel();
     return this.current(project, id);
+  }
+
+  /** A run under way, when it is one of this project. */
+  private mine(project: Project, id: string): Live | undefined {
+    const live = this.live.get(id);
+    return live?.project === project ? live : undefined;
   }
 
   liveRuns(project: Project): ApiRun[] {
     return [...this.live.values()].filter((l) => l.project === project).map((l) => l.run);
-  }
-
-  async cancelAll(project: Project): Promise<void> {
-    const mine = [...this.live.values()].filter((l) => l.project === project);
-    for (const l of mine) l.handle.cancel();
-    await Promise.all(mine.map((l) => l.handle.done));
   }
 }

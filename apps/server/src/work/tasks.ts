@@ -1,14 +1,15 @@
 import type { MessagePort } from 'node:worker_threads';
-import type { Extent } from '@helk/core';
+import type { Extent, Problem } from '@helk/core';
 import type { LayerChoice, ReviewRow } from '@helk/core/formats';
 
-interface Threaded {
+/** What every task can say and hear while it is under way. */
+export interface Threaded {
   /** One Int32 in shared memory; 1 asks the task to stop. */
   cancel: SharedArrayBuffer;
   port: MessagePort;
 }
 
-interface Common extends Threaded {
+interface Common {
   /** Project file the worker opens itself. */
   file: string;
 }
@@ -19,6 +20,14 @@ export interface RunTask extends Common {
   memoryLimit: number;
 }
 
+/** What bounds the reading of a file that comes from outside. */
+export interface ReadBounds {
+  maxCells: number;
+  maxUnpacked: number;
+  /** Bytes a reader may ask for at once. */
+  maxBytes: number;
+}
+
 export interface ImportTask extends Common {
   kind: 'import';
   runId: string;
@@ -26,21 +35,19 @@ export interface ImportTask extends Common {
   name: string;
   batch: string | null;
   crs: string | null;
-  maxCells: number;
-  maxUnpacked: number;
+  bounds: ReadBounds;
   /** Layers to take, as decided in a review; null for all as they are. */
   choices: LayerChoice[] | null;
 }
 
 /** Looks into an upload without taking it in. */
-export interface ReviewTask extends Common {
+export interface ReviewTask {
   kind: 'review';
   upload: string;
   name: string;
   crs: string | null;
   steps: Record<string, number>;
-  maxCells: number;
-  maxUnpacked: number;
+  bounds: ReadBounds;
 }
 
 export interface ExportTask extends Common {
@@ -49,6 +56,21 @@ export interface ExportTask extends Common {
   datasets: string[];
   format: string | null;
   target: string;
+}
+
+/** Writes a whole copy of a project into one file. */
+export interface SaveTask extends Common {
+  kind: 'save';
+  target: string;
+}
+
+/** Makes a project of ours from a saved one: every row looked at, then copied into a file with our own tables. */
+export interface AdoptTask {
+  kind: 'adopt';
+  upload: string;
+  target: string;
+  id: string;
+  name: string;
 }
 
 /** Takes features from a service. */
@@ -64,20 +86,42 @@ export interface ServiceTask extends Common {
   token: { origin: string; value: string } | null;
 }
 
-/** Makes the data of the stand-in portal. */
-export interface PortalTask extends Threaded {
-  kind: 'portal';
+/** Gives features a coordinate system they lack. */
+export interface SystemTask extends Common {
+  kind: 'system';
+  dataset: string;
+  crs: string;
+}
+
+/** Makes sample data: a file to try things on, or what the stand-in portal offers. */
+export interface SampleTask {
+  kind: 'sample';
+  sample: string;
   target: string;
 }
 
-export type Task = RunTask | ImportTask | ReviewTask | ExportTask | ServiceTask | PortalTask;
+export type Task =
+  RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SystemTask | SampleTask;
+
+/**
+ * Tasks that wait for other machines stand in a queue of their own, so that they hold up no computing; so does the making of samples,
+ * for which tasks of both other queues may be waiting.
+ */
+export type Lane = 'work' | 'services' | 'samples';
+export const laneOf = (t: Task): Lane =>
+  t.kind === 'service' ? 'services' : t.kind === 'sample' ? 'samples' : 'work';
 
 export interface ProgressMessage {
   share: number;
   stage: string;
 }
 
-/** What a worker answers; errors travel as plain problems so that their kind survives the thread. */
+/** What a worker answers; errors travel as plain problems so that their kind survives the process. */
 export type TaskResult =
-  | { ok: true; outputs: string[]; format?: string; review?: ReviewRow[] }
-  | { ok: false; problem: import('@helk/core').Problem };
+  { ok: true; outputs: string[]; format?: string; review?: ReviewRow[] } | { ok: false; problem: Problem };
+
+/** From the pool to a host, and back. */
+export type ToHost = { say: 'do'; task: Task } | { say: 'cancel' };
+export type FromHost =
+  | { say: 'progress'; message: ProgressMessage }
+  | { say: 'done'; result: TaskResult; resident: number };

@@ -92,6 +92,8 @@ export const ProjectShape = z.object({
   bytes: z.number(),
   createdAt: z.string(),
   openedAt: z.string().nullable(),
+  /** Why the project cannot be opened; null when it can. */
+  problem: z.string().nullable(),
 });
 
 /** What stands in the panes; kept with the project so that it opens as it was left. */

@@ -1,3 +1,4 @@
+import { FreeNames } from './names';
 import { sameCrs, transformer, type Crs, type Extent } from './crs';
 
 export type GeometryType = 'point' | 'line' | 'polygon';
@@ -163,13 +164,11 @@ export function takeFeatures(f: Features, rows: ArrayLike<number>): Features {
 
 /** Columns of two sets side by side; a name that stands already gets the first free number behind it. */
 export function besideColumns(a: readonly Column[], b: readonly Column[]): Column[] {
-  const out = [...a];
-  for (const c of b) {
-    let name = c.name;
-    for (let k = 2; out.some((o) => o.name === name); k++) name = `${c.name}_${k}`;
-    out.push({ ...c, name });
-  }
-  return out;
+  const names = new FreeNames(
+    a.map((c) => c.name),
+    '_',
+  );
+  return [...a, ...b.map((c) => ({ ...c, name: names.take(c.name) }))];
 }
 
 /** Box of each feature: xmin, ymin, xmax, ymax one after the other; not numbers where there is no geometry. O(coordinates). */

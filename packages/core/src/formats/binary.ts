@@ -1,4 +1,6 @@
+import { z } from 'zod';
 import { HelkError } from '../errors';
+import { flawOf } from '../data/flaws';
 import type { Column, Features } from '../data/features';
 import type { Table } from '../data/table';
 
@@ -68,7 +70,39 @@ export function packBinary(d: Features | Table): Uint8Array {
   return out;
 }
 
-/** @throws HelkError `file.damaged` when the buffer is not one of ours or is cut off. */
+const Slots = z.record(
+  z.string(),
+  z.object({
+    type: z.enum(['f64', 'u32', 'u8']),
+    offset: z.number().int().min(0),
+    length: z.number().int().min(0),
+  }),
+);
+const HeaderShape = z.object({
+  kind: z.enum(['features', 'table']),
+  crs: z
+    .object({ code: z.string().nullable(), name: z.string(), proj4: z.string(), geographic: z.boolean(), unit: z.string() })
+    .loose()
+    .nullish(),
+  geometry: z.enum(['point', 'line', 'polygon']).optional(),
+  arrays: Slots,
+  columns: z.array(
+    z.object({
+      name: z.string(),
+      type: z.enum(['number', 'text', 'boolean']),
+      unit: z.string().nullable(),
+      // Texts are looked at one by one below: a schema would copy them.
+      values: z.custom<string | string[]>((v) => typeof v === 'string' || Array.isArray(v)),
+      missing: z.string().optional(),
+    }),
+  ),
+});
+
+/**
+ * Features or a table from their buffer.
+ *
+ * @throws HelkError `file.damaged` when the buffer is not one of ours, is cut off, or holds what does not add up
+ */
 export function unpackBinary(bytes: Uint8Array): Features | Table {
   const damaged = (): never => {
     throw new HelkError('file.damaged', 'The stored features are damaged.');
@@ -78,33 +112,48 @@ export function unpackBinary(bytes: Uint8Array): Features | Table {
   if (view.getUint32(0, true) !== MAGIC || view.getUint32(4, true) !== VERSION) damaged();
   const n = view.getUint32(8, true);
   if (12 + n > bytes.length) damaged();
-  const header = JSON.parse(new TextDecoder().decode(bytes.subarray(12, 12 + n))) as Header;
+  const header = headerOf(bytes.subarray(12, 12 + n)) ?? damaged();
   const start = Math.ceil((12 + n) / 8) * 8;
-  const array = (name: string): Float64Array | Uint32Array | Uint8Array => {
-    const s = header.arrays[name]!;
-    const T = TYPES[s.type];
+  const array = <T extends keyof typeof TYPES>(name: string, type: T): InstanceType<(typeof TYPES)[T]> => {
+    const s = Object.hasOwn(header.arrays, name) ? header.arrays[name]! : damaged();
+    const Type = TYPES[type];
     const from = bytes.byteOffset + start + s.offset;
-    const length = s.length * T.BYTES_PER_ELEMENT;
-    if (start + s.offset + length > bytes.length) damaged();
-    return new T(bytes.buffer.slice(from, from + length) as ArrayBuffer);
+    const length = s.length * Type.BYTES_PER_ELEMENT;
+    if (s.type !== type || start + s.offset + length > bytes.length) damaged();
+    return new Type(bytes.buffer.slice(from, from + length) as ArrayBuffer) as InstanceType<(typeof TYPES)[T]>;
   };
-  const columns: Column[] = header.columns.map((c) => ({
-    name: c.name,
-    type: c.type,
-    unit: c.unit,
-    values: typeof c.values === 'string' ? (array(c.values) as Float64Array) : c.values,
-    ...(c.missing ? { missing: array(c.missing) as Uint8Array } : {}),
-  }));
-  if (header.kind === 'table') return { kind: 'table', columns };
-  return {
-    kind: 'features',
-    crs: header.crs ?? null,
-    geometry: header.geometry!,
-    xy: array('xy') as Float64Array,
-    ...(header.arrays['z'] ? { z: array('z') as Float64Array } : {}),
-    ringOffsets: array('rings') as Uint32Array,
-    partOffsets: array('parts') as Uint32Array,
-    featureOffsets: array('features') as Uint32Array,
-    columns,
-  };
+  const columns: Column[] = header.columns.map((c) => {
+    if (Array.isArray(c.values) && c.values.some((v) => typeof v !== 'string')) damaged();
+    return {
+      name: c.name,
+      type: c.type,
+      unit: c.unit,
+      values: typeof c.values === 'string' ? array(c.values, 'f64') : c.values,
+      ...(c.missing ? { missing: array(c.missing, 'u8') } : {}),
+    };
+  });
+  const data: Features | Table =
+    header.kind === 'table'
+      ? { kind: 'table', columns }
+      : {
+          kind: 'features',
+          crs: header.crs ?? null,
+          geometry: header.geometry ?? damaged(),
+          xy: array('xy', 'f64'),
+          ...(Object.hasOwn(header.arrays, 'z') ? { z: array('z', 'f64') } : {}),
+          ringOffsets: array('rings', 'u32'),
+          partOffsets: array('parts', 'u32'),
+          featureOffsets: array('features', 'u32'),
+          columns,
+        };
+  if (flawOf(data)) damaged();
+  return data;
+}
+
+function headerOf(bytes: Uint8Array): Header | null {
+  try {
+    return HeaderShape.parse(JSON.parse(new TextDecoder().decode(bytes))) as Header;
+  } catch {
+    return null;
+  }
 }

@@ -10,6 +10,7 @@ import {
   type Features,
   type GeometryType,
 } from '../data/features';
+import { FreeNames } from '../data/names';
 import { tableRows, type Table } from '../data/table';
 import type { Note } from '../method/job';
 import { baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
@@ -312,14 +313,12 @@ export function writeGeoPackage(tables: readonly PackageTable[]): Uint8Array {
       db.run('INSERT INTO gpkg_extensions VALUES (?, ?, ?, ?, ?)', [
         ['gpkg_data_columns', null, 'gpkg_schema', 'http://www.geopackage.org/spec121/#extension_schema', 'read-write'],
       ]);
-    const used = new Set<string>();
+    const used = new FreeNames([], '_', true);
     const systems = new Map<string, number>([[wgs84().proj4, 4326]]);
     for (const t of tables) {
       let table = t.name.replace(/[^\p{L}\p{N}]+/gu, '_').replace(/^_+|_+$/g, '') || 'features';
       if (/^(gpkg|sqlite|rtree)/i.test(table)) table = `t_${table}`;
-      for (let k = 2, base = table; used.has(table.toLowerCase()); k++) table = `${base}_${k}`;
-      used.add(table.toLowerCase());
-      writeTable(db, table, t, systems);
+      writeTable(db, used.take(table), t, systems);
     }
     return db.bytes();
   } finally {
@@ -330,13 +329,8 @@ export function writeGeoPackage(tables: readonly PackageTable[]): Uint8Array {
 function writeTable(db: SqliteFile, table: string, t: PackageTable, systems: Map<string, number>): void {
   const { data } = t;
   const rows = data.kind === 'features' ? featureCount(data) : tableRows(data);
-  const taken = new Set(['fid', 'geom']);
-  const names = data.columns.map((c) => {
-    let n = c.name || 'column';
-    for (let k = 2; taken.has(n.toLowerCase()); k++) n = `${c.name}_${k}`;
-    taken.add(n.toLowerCase());
-    return n;
-  });
+  const taken = new FreeNames(['fid', 'geom'], '_', true);
+  const names = data.columns.map((c) => taken.take(c.name || 'column'));
   const types = data.columns.map((c) => (c.type === 'text' ? 'TEXT' : c.type === 'boolean' ? 'BOOLEAN' : 'DOUBLE'));
   const own = data.columns.map((_, k) => `, ${quoted(names[k]!)} ${types[k]!}`).join('');
   if (data.kind === 'table') {

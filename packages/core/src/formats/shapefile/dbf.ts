@@ -1,5 +1,6 @@
 import { HelkError } from '../../errors';
 import { type Column } from '../../data/features';
+import { FreeNames } from '../../data/names';
 
 /** Encodings by the language driver byte of dBASE files, where a reader of text knows them. */
 const DRIVERS: Record<number, string> = {
@@ -77,14 +78,12 @@ export function readDbf(
   };
   if (!given) text = new TextDecoder('utf-8', { fatal: true });
   const columns: Column[] = [];
-  const names = new Set<string>();
+  const names = new FreeNames([], '_');
   for (let at = 32, offset = 1; at + 32 <= header && bytes[at] !== 0x0d; at += 32) {
     let end = at;
     while (end < at + 11 && bytes[end] !== 0) end++;
     const base = read(at, end).trim() || `column ${columns.length + 1}`;
-    let unique = base;
-    for (let k = 2; names.has(unique); k++) unique = `${base}_${k}`;
-    names.add(unique);
+    const unique = names.take(base);
     const type = String.fromCharCode(bytes[at + 11]!);
     const size = bytes[at + 16]! + (type === 'C' ? bytes[at + 17]! << 8 : 0);
     const missing = new Uint8Array(rows);

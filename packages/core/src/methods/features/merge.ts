@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { FreeNames } from '../../data/names';
 import { copyParts, featureCount, featuresIn, FeaturesBuilder, type Column } from '../../data/features';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { sourceNames } from '../../method/job';
@@ -99,8 +100,7 @@ export const merge = defineMethod({
         ...(missing.includes(1) ? { missing: Uint8Array.from(missing) } : {}),
       };
     });
-    let name = 'source';
-    for (let k = 2; names.includes(name); k++) name = `source_${k}`;
+    const name = new FreeNames(names, '_').take('source');
     const merged = b.build(first.geometry, first.crs, [...columns, { name, type: 'text', unit: null, values: source }]);
     return { merged, figures: { features: source.length } };
   },

@@ -1,0 +1,50 @@
+import { z } from 'zod';
+
+/** Rows of a project file as they should be. What does not fit is damaged, or was made so. */
+const Text = z.string().max(2 ** 26);
+const Id = z.string().regex(/^[a-z0-9]{6,32}$/);
+const Time = z.iso.datetime();
+
+export const ProjectRow = z.object({
+  name: z.string().max(1000),
+  note: Text,
+  created_at: Time,
+  opened_at: Time.nullable(),
+  workbench: Text.nullable(),
+});
+export type ProjectRow = z.infer<typeof ProjectRow>;
+
+export const RunRowShape = z.object({
+  id: Id,
+  method: z.string().max(200),
+  version: z.number().int(),
+  title: z.string().max(2000),
+  inputs: Text,
+  params: Text,
+  seed: z.number().int().min(0),
+  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'interrupted']),
+  figures: Text,
+  notes: Text,
+  variant_of: Id.nullable(),
+  problem: Text.nullable(),
+  created_at: Time,
+  started_at: Time.nullable(),
+  ended_at: Time.nullable(),
+});
+
+export const DatasetRowShape = z.object({
+  id: Id,
+  position: z.number().int(),
+  state: z.enum(['staged', 'ready', 'removed']),
+  kind: z.enum(['raster', 'features', 'table']),
+  name: z.string().max(2000),
+  note: Text,
+  info: Text,
+  run_id: Id.nullable(),
+  role: z.string().max(200).nullable(),
+  batch: z.string().max(200).nullable(),
+  source: Text.nullable(),
+  notes: Text,
+  created_at: Time,
+  thread: z.string().max(2000).nullable(),
+});
