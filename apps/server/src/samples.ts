@@ -1,7 +1,11 @@
-import { makeLandscape, makePeat, makeSeabed } from '@helk/demo';
+import { makeLandscape, makePeat, makeSeabed, type Landscape } from '@helk/demo';
 import { writeDataset } from '@helk/core/formats/write';
 import { makePortal } from './portal/collections';
 import { portalText } from './portal/file';
+
+let land: Landscape | null = null;
+/** Made once a process: it takes seconds. */
+const landscape = (): Landscape => (land ??= makeLandscape());
 
 export interface Sample {
   file: string;
@@ -14,14 +18,14 @@ const seabed = (file: string, about: string): Sample => ({
   file,
   set: 'Seabed',
   about,
-  make: async () => (await makeSeabed(makeLandscape())).find((f) => f.name === file)!.bytes,
+  make: async () => (await makeSeabed(landscape())).find((f) => f.name === file)!.bytes,
 });
 
 const peat = (file: string, about: string, format: 'geojson' | 'csv'): Sample => ({
   file,
   set: 'Peat',
   about,
-  make: () => writeDataset(makePeat(makeLandscape()), format, 'veyra-peat-probes'),
+  make: () => writeDataset(makePeat(landscape()), format, 'veyra-peat-probes'),
 });
 
 /** What is offered for trying out; each is made when first asked for and kept beside the projects. */
@@ -37,7 +41,7 @@ export const PORTAL_DATA = 'portal';
 
 /** The bytes of a sample; takes some seconds, meant for a worker. */
 export async function sampleBytes(name: string): Promise<Uint8Array | string> {
-  if (name === PORTAL_DATA) return portalText(await makePortal());
+  if (name === PORTAL_DATA) return portalText(await makePortal(landscape()));
   const s = SAMPLES.find((x) => x.file === name);
   if (!s) throw new Error(`There is no sample "${name}".`);
   return s.make();

@@ -114,7 +114,8 @@ export class WorkerPool {
       () => lane === 'work' && hosts.size === 1,
       () => {
         hosts.delete(host);
-        if (!this.closed && lane === 'work') this.warm();
+        // One that died before it did anything would only die again.
+        if (!this.closed && lane === 'work' && host.served) this.warm();
         this.next(lane);
       },
     );
@@ -135,6 +136,8 @@ export class WorkerPool {
 /** One process of the pool, seen from the server. */
 class Host {
   job: Job | null = null;
+  /** Whether it has ended a task. */
+  served = false;
   private readonly child: ChildProcess;
   private readonly gone: Promise<void>;
   private then: () => void = () => undefined;
@@ -220,6 +223,7 @@ class Host {
   private hear(m: FromHost): void {
     if (m.say === 'progress') this.job?.onProgress(m.message);
     if (m.say !== 'done') return;
+    this.served = true;
     const stopped = this.job?.cancelled && !m.result.ok;
     this.settle(stopped ? { ok: false, problem: STOPPED } : m.result);
     if (m.resident > LEAN || this.verdict) this.kill(STOPPED);
