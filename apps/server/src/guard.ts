@@ -75,7 +75,8 @@ export function guard(config: Config): RequestHandler {
       throw new HelkError('request.forbidden', `Pages of ${origin.slice(0, 80)} may not use this server.`);
     const site = req.headers['sec-fetch-site'];
     // A link from elsewhere may open the workbench; nothing else may be fetched by other sites, whatever its path.
-    const opens = req.method === 'GET' && req.headers['sec-fetch-mode'] === 'navigate' && /^\/(p\/\w+)?$/.test(req.path);
+    const opens =
+      req.method === 'GET' && req.headers['sec-fetch-mode'] === 'navigate' && /^\/(p\/\w+)?$/.test(req.path);
     if (site !== undefined && site !== 'same-origin' && site !== 'none' && !opens)
       throw new HelkError('request.forbidden', 'Other sites may not use this server.');
     if (open && config.token) {

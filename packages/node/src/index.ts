@@ -1,18 +1,17 @@
 import { deflateSync, inflateSync } from 'node:zlib';
 import { useCrsCatalogue, type CrsEntry } from '@helk/core';
 import Database from 'better-sqlite3';
-import { useCodec, useHdf5, useSqlite } from '@helk/core/formats';
+import { useCodec, useSqlite } from '@helk/core/formats';
 import { useGeos } from '@helk/core/numeric/geos';
-import type { SqliteFile } from '@helk/core/formats/geopackage';
+import type { SqliteFile } from '@helk/core/formats/sqlite';
 import epsg from '@helk/core/data/epsg.json' with { type: 'json' };
 
 /** Gives the core what Node.js has: the native zlib, the HDF5, SQLite and topology libraries and the EPSG list. Called once by every Node surface. */
 export function setupNode(): void {
   useCodec({
-    inflate: (d) => view(inflateSync(d, { maxOutputLength: 2 ** 31 })),
+    inflate: (d, most) => view(inflateSync(d, { maxOutputLength: Math.min(most, 2 ** 31) })),
     deflate: (d, level) => view(deflateSync(d, { level })),
   });
-  useHdf5(() => import('h5wasm/node'));
   useGeos(async (onError) =>
     (await import('geos-wasm')).default({
       errorHandler: (m: string) => onError(m),

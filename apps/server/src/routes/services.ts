@@ -30,10 +30,16 @@ export function serviceRoutes(app: Express, { config, projects, runs }: Context)
   const getter = (req: Request): Get => {
     const gone = new AbortController();
     req.res?.on('close', () => gone.abort());
-    return outgoing({ signal: AbortSignal.any([gone.signal, AbortSignal.timeout(LOOKING)]), token: token(req), limits: { maxTotal: 2 ** 28 } });
+    return outgoing({
+      signal: AbortSignal.any([gone.signal, AbortSignal.timeout(LOOKING)]),
+      token: token(req),
+      limits: { maxTotal: 2 ** 28 },
+    });
   };
 
-  hang(app, 'services', ({ req }) => [{ title: PORTAL_TITLE, about: PORTAL_ABOUT, address: `${ownOrigin(req)}/portal` }]);
+  hang(app, 'services', ({ req }) => [
+    { title: PORTAL_TITLE, about: PORTAL_ABOUT, address: `${ownOrigin(req)}/portal` },
+  ]);
 
   hang(app, 'searchService', async ({ body, req }) => {
     const get = getter(req);

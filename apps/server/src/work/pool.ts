@@ -2,7 +2,15 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { setPriority } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { HelkError, type ErrorCode, type Problem } from '@helk/core';
-import { laneOf, type FromHost, type Lane, type ProgressMessage, type Task, type TaskResult, type ToHost } from './tasks';
+import {
+  laneOf,
+  type FromHost,
+  type Lane,
+  type ProgressMessage,
+  type Task,
+  type TaskResult,
+  type ToHost,
+} from './tasks';
 
 /** How long a cancelled task may take to stop by itself before its process is ended. */
 const GRACE = 600;
@@ -271,6 +279,9 @@ class Host {
         `It needed more than the ${(this.memory / 2 ** 30).toFixed(1)} GiB of memory that may be used; nothing was changed.`,
       );
     process.stderr.write(`A worker stopped (${signal ?? 'exit'}): ${this.said}\n`);
-    return problem('run.failed', 'The worker stopped unexpectedly; nothing was changed, and the log of the server says more.');
+    return problem(
+      'run.failed',
+      'The worker stopped unexpectedly; nothing was changed, and the log of the server says more.',
+    );
   }
 }

@@ -108,8 +108,7 @@ export type Task =
  * for which tasks of both other queues may be waiting.
  */
 export type Lane = 'work' | 'services' | 'samples';
-export const laneOf = (t: Task): Lane =>
-  t.kind === 'service' ? 'services' : t.kind === 'sample' ? 'samples' : 'work';
+export const laneOf = (t: Task): Lane => (t.kind === 'service' ? 'services' : t.kind === 'sample' ? 'samples' : 'work');
 
 export interface ProgressMessage {
   share: number;
@@ -123,5 +122,4 @@ export type TaskResult =
 /** From the pool to a host, and back. */
 export type ToHost = { say: 'do'; task: Task } | { say: 'cancel' };
 export type FromHost =
-  | { say: 'progress'; message: ProgressMessage }
-  | { say: 'done'; result: TaskResult; resident: number };
+  { say: 'progress'; message: ProgressMessage } | { say: 'done'; result: TaskResult; resident: number };

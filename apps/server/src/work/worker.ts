@@ -17,7 +17,17 @@ setupNode();
 type Done = Omit<Extract<TaskResult, { ok: true }>, 'ok'>;
 type Doing = { [K in Task['kind']]: (task: Extract<Task, { kind: K }>, hands: Hands) => Promise<Done> };
 
-const DOING: Doing = { run, import: take, review: look, export: write, save, adopt, service: fetchIn, system: giveSystem, sample: makeSample };
+const DOING: Doing = {
+  run,
+  import: take,
+  review: look,
+  export: write,
+  save,
+  adopt,
+  service: fetchIn,
+  system: giveSystem,
+  sample: makeSample,
+};
 
 /** One task. It opens the project itself and leaves it as it was unless it ends well. */
 async function work(task: Task, { cancel, port }: Threaded): Promise<TaskResult> {

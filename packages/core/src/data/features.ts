@@ -1,3 +1,4 @@
+import { growingCounts, growingFloats, type Growing } from '../numeric/growing';
 import { FreeNames } from './names';
 import { sameCrs, transformer, type Crs, type Extent } from './crs';
 
@@ -51,17 +52,24 @@ export const featureCount = (f: Features): number => f.featureOffsets.length - 1
 
 /** Collects geometries one feature after the other. */
 export class FeaturesBuilder {
-  private xy: number[] = [];
-  private z: number[] = [];
-  private hasZ = false;
-  private rings: number[] = [0];
-  private parts: number[] = [0];
-  private features: number[] = [0];
+  private readonly xy = growingFloats();
+  /** Heights, from the first one on; those before it are missing. */
+  private z: Growing<Float64Array> | null = null;
+  private readonly rings = growingCounts();
+  private readonly parts = growingCounts();
+  private readonly features = growingCounts();
+
+  constructor() {
+    for (const level of [this.rings, this.parts, this.features]) level.push(0);
+  }
 
   coordinate(x: number, y: number, z?: number): void {
-    this.xy.push(x, y);
-    this.z.push(z ?? NaN);
-    if (z !== undefined) this.hasZ = true;
+    if (z !== undefined && !this.z) {
+      this.z = growingFloats();
+      this.z.fill(NaN, this.xy.length / 2);
+    }
+    this.xy.push2(x, y);
+    this.z?.push(z ?? NaN);
   }
   endRing(): void {
     this.rings.push(this.xy.length / 2);
@@ -85,7 +93,7 @@ export class FeaturesBuilder {
   }
   /** Makes a feature of each part since the last feature; says how many. */
   endEachPart(): number {
-    const from = this.features[this.features.length - 1]!;
+    const from = this.features.at(this.features.length - 1);
     for (let p = from + 1; p <= this.partCount; p++) this.features.push(p);
     return this.partCount - from;
   }
@@ -95,13 +103,13 @@ export class FeaturesBuilder {
       kind: 'features',
       crs,
       geometry,
-      xy: Float64Array.from(this.xy),
-      ringOffsets: Uint32Array.from(this.rings),
-      partOffsets: Uint32Array.from(this.parts),
-      featureOffsets: Uint32Array.from(this.features),
+      xy: this.xy.done(),
+      ringOffsets: this.rings.done(),
+      partOffsets: this.parts.done(),
+      featureOffsets: this.features.done(),
       columns,
     };
-    if (this.hasZ) f.z = Float64Array.from(this.z);
+    if (this.z) f.z = this.z.done();
     return f;
   }
 }

@@ -1,6 +1,6 @@
 import type { Dataset, DatasetKind } from './dataset';
 import { featureCount, type Column, type Features } from './features';
-import type { Raster } from './raster';
+import type { Cells, Raster } from './raster';
 import type { Table } from './table';
 
 /**
@@ -54,4 +54,36 @@ function columnsFlaw(columns: readonly Column[], rows: number): string | null {
     if (c.values instanceof Float64Array !== (c.type !== 'text')) return `its column "${c.name}" is of another type`;
   }
   return null;
+}
+
+/** Makes infinite values missing ones, in place; says how many there were. O(values). */
+export const infiniteToMissing = (d: Dataset): number => (INFINITE[d.kind] as (d: Dataset) => number)(d);
+
+const INFINITE: { [K in DatasetKind]: (d: Extract<Dataset, { kind: K }>) => number } = {
+  raster: ({ bands }) => bands.reduce((n, b) => n + (b.kind === 'measure' ? eachInfinite(b.cells, noop) : 0), 0),
+  features: (f) => columnsInfinite(f.columns),
+  table: (t) => columnsInfinite(t.columns),
+};
+
+const noop = (): void => undefined;
+
+function columnsInfinite(columns: Column[]): number {
+  let n = 0;
+  for (const c of columns)
+    if (c.values instanceof Float64Array) {
+      const { length } = c.values;
+      n += eachInfinite(c.values, (i) => void ((c.missing ??= new Uint8Array(length))[i] = 1));
+    }
+  return n;
+}
+
+function eachInfinite(values: Cells, seen: (i: number) => void): number {
+  let n = 0;
+  for (let i = 0; i < values.length; i++)
+    if (values[i] === Infinity || values[i] === -Infinity) {
+      values[i] = NaN;
+      seen(i);
+      n++;
+    }
+  return n;
 }

@@ -1,44 +1,30 @@
-import { unzipSync } from 'fflate';
+import { configure, Uint8ArrayReader, ZipReader, type FileEntry } from '@zip.js/zip.js';
 import { HelkError } from '../errors';
-import type { FileFormat, Layer } from './reader';
+import type { FileFormat, Layer, ReadOptions } from './reader';
+import { claim, MOST_LAYERS } from './reader';
 import { readFile } from './index';
+
+// Everything happens in the worker that reads the file anyway.
+configure({ useWebWorkers: false });
 
 /** Files that complete a shapefile. */
 const PART = /\.(dbf|shx|prj|cpg|sbn|sbx|qix|qpj|xml)$/i;
+/** Deflate packs at most so many bytes into one. */
+const TIGHTEST = 1032;
+/** Entries of one archive; a directory of more is longer than the data of anybody. */
+const MOST_ENTRIES = 65_535;
 
-/** A zip archive of any of the other formats; folders are passed through, archives within archives are not opened. */
+/**
+ * A zip archive of any of the other formats; folders are passed through, archives within archives are not opened. Every entry is held to
+ * the size and the check sum (CRC-32) that the archive gives for it.
+ */
 export const zip: FileFormat = {
   id: 'zip',
   title: 'Zip archive',
   extensions: ['zip', 'kmz'],
   sniff: (b) => b.length >= 4 && b[0] === 0x50 && b[1] === 0x4b && (b[2] === 3 || b[2] === 5),
   read: async (bytes, name, options) => {
-    let total = 0;
-    let files: Record<string, Uint8Array>;
-    try {
-      files = unzipSync(bytes, {
-        filter: (f) => {
-          total += f.originalSize;
-          // The directory's own sizes are checked before a byte is unpacked.
-          if (total > options.maxUnpacked) {
-            throw new HelkError(
-              'file.tooLarge',
-              `"${name}" unpacks to more than ${(options.maxUnpacked / 2 ** 30).toFixed(1)} GiB; unpack it and take in what you need.`,
-              name,
-            );
-          }
-          return !f.name.endsWith('/') && !/(^|\/)(\.|__MACOSX)/.test(f.name);
-        },
-      });
-    } catch (e) {
-      if (e instanceof HelkError) throw e;
-      throw new HelkError(
-        'file.damaged',
-        `"${name}" is a zip archive but cannot be unpacked; it may be cut off.`,
-        name,
-      );
-    }
-    const entries = Object.entries(files);
+    const entries = await unpack(bytes, name, options);
     if (entries.length === 0) throw new HelkError('file.content', `"${name}" is an empty archive.`, name);
     // Files that only complete another of the same name are read with it.
     const parts = new Map(entries.map(([entry, content]) => [entry.toLowerCase(), content]));
@@ -46,25 +32,29 @@ export const zip: FileFormat = {
     const shapes = new Set(entries.filter(([e]) => /\.shp$/i.test(e)).map(([e]) => stem(e)));
     const layers: Layer[] = [];
     const refused: string[] = [];
-    for (const [entry, content] of entries) {
+    for (const [k, [entry, content]] of entries.entries()) {
+      options.progress?.(k / entries.length, `reading ${entry.slice(-40)}`);
       if (PART.test(entry) && shapes.has(stem(entry.replace(/\.shp\.xml$/i, '.xml')))) continue;
       if (zip.sniff(content, entry)) {
         refused.push(`${entry} (an archive within the archive)`);
         continue;
       }
       try {
-        layers.push(
-          ...(
-            await readFile(entry, content, {
-              ...options,
-              sibling: (ext) => parts.get(`${stem(entry)}.${ext}`),
-            })
-          ).layers,
-        );
+        const found = await readFile(entry, content, {
+          ...options,
+          sibling: (ext) => parts.get(`${stem(entry)}.${ext}`),
+        });
+        for (const l of found.layers) layers.push(l);
       } catch (e) {
         if (!(e instanceof HelkError) || e.code !== 'file.unknown') throw e;
         refused.push(entry);
       }
+      if (layers.length > MOST_LAYERS)
+        throw new HelkError(
+          'file.tooLarge',
+          `"${name}" holds more than ${MOST_LAYERS} datasets; that many are taken in at once at most. Unpack it and take in what you need.`,
+          name,
+        );
     }
     if (layers.length === 0)
       throw new HelkError(
@@ -81,3 +71,69 @@ export const zip: FileFormat = {
     return layers;
   },
 };
+
+/** All files of an archive by their names, in their order. */
+async function unpack(bytes: Uint8Array, name: string, options: ReadOptions): Promise<[string, Uint8Array][]> {
+  const damaged = (why: string): HelkError =>
+    new HelkError('file.damaged', `"${name}" is a zip archive but ${why}. Get the file again from its source.`, name);
+  const reader = new ZipReader(new Uint8ArrayReader(bytes), { checkOverlappingEntry: true, checkSignature: true });
+  const out: [string, Uint8Array][] = [];
+  let total = 0;
+  let entry: string | null = null;
+  try {
+    const wanted: FileEntry[] = [];
+    let listed = 0;
+    for await (const e of reader.getEntriesGenerator()) {
+      if (++listed > MOST_ENTRIES)
+        throw new HelkError('file.tooLarge', `"${name}" holds more than ${MOST_ENTRIES} files.`, name);
+      if (e.directory || /(^|\/)(\.|__MACOSX)/.test(e.filename)) continue;
+      if (e.encrypted)
+        throw new HelkError('file.unsupported', `"${name}" is locked by a password; unpack it first.`, name);
+      wanted.push(e);
+      // The directory's own sizes are checked before a byte is unpacked.
+      total += e.uncompressedSize;
+      if (total > options.maxUnpacked)
+        throw new HelkError(
+          'file.tooLarge',
+          `"${name}" unpacks to more than ${(options.maxUnpacked / 2 ** 30).toFixed(1)} GiB; unpack it and take in what you need.`,
+          name,
+        );
+      entry = e.filename;
+      if (e.uncompressedSize > (e.compressedSize + 16) * TIGHTEST)
+        throw damaged(`the size it gives for ${e.filename.slice(-60)} cannot be`);
+    }
+    claim(total, options, name);
+    for (const e of wanted) {
+      entry = e.filename;
+      const sink = exactly(e.uncompressedSize);
+      await e.getData(sink.writable);
+      const content = sink.content();
+      if (!content) throw damaged(`${entry.slice(-60)} is shorter than it says`);
+      out.push([e.filename, content]);
+    }
+  } catch (e) {
+    if (e instanceof HelkError) throw e;
+    throw damaged(
+      entry === null
+        ? 'its directory cannot be read; it may be cut off'
+        : `${entry.slice(-60)} in it is damaged (its content does not agree with its check sum or size)`,
+    );
+  } finally {
+    await reader.close().catch(() => undefined);
+  }
+  return out;
+}
+
+/** Takes exactly so many bytes and refuses the first one too many. */
+function exactly(size: number): { writable: WritableStream<Uint8Array>; content: () => Uint8Array | null } {
+  const out = new Uint8Array(size);
+  let at = 0;
+  const writable = new WritableStream<Uint8Array>({
+    write: (chunk) => {
+      if (at + chunk.length > size) throw new RangeError('longer than it says');
+      out.set(chunk, at);
+      at += chunk.length;
+    },
+  });
+  return { writable, content: () => (at === size ? out : null) };
+}

@@ -1,6 +1,6 @@
 import { HelkError } from '../errors';
 import { missingOf, type Grid, type Raster, firstBand } from '../data/raster';
-import { baseName, headText, type FileFormat } from './reader';
+import { baseName, claimCells, headText, type FileFormat } from './reader';
 
 const HEADER = /^\s*(ncols|nrows|xllcorner|xllcenter|yllcorner|yllcenter|cellsize|dx|dy|nodata_value)\s+(\S+)/i;
 
@@ -35,10 +35,12 @@ export const asciiGrid: FileFormat = {
     const rows = need('nrows');
     if (!Number.isInteger(columns) || !Number.isInteger(rows) || columns < 1 || rows < 1)
       throw new HelkError('file.damaged', `"${name}" gives a size of ${columns} by ${rows} cells.`, name);
-    if (columns * rows > options.maxCells)
+    claimCells(columns, rows, 1, options, name);
+    // A value and what parts it from the next take two bytes at least.
+    if (columns * rows * 2 - 1 > bytes.length - at)
       throw new HelkError(
-        'file.tooLarge',
-        `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells; at most ${options.maxCells / 1e6} million are taken in.`,
+        'file.damaged',
+        `"${name}" has ${bytes.length} bytes, too few for ${columns} by ${rows} values; the file is cut off.`,
         name,
       );
     const dx = header['dx'] ?? need('cellsize');
@@ -107,7 +109,7 @@ function readNumbers(
     let v: number;
     if (plain && digits > 0 && digits < 16) v = (negative ? -mantissa : mantissa) / 10 ** Math.max(0, scale - 1);
     else {
-      const word = new TextDecoder().decode(bytes.subarray(start, i));
+      const word = new TextDecoder().decode(bytes.subarray(start, Math.min(i, start + 400)));
       v = /^[+-]?(nan|inf)/i.test(word) ? NaN : Number(word.replace(',', '.'));
       if (Number.isNaN(v) && !/^[+-]?(nan|inf)/i.test(word)) {
         throw new HelkError(

@@ -81,7 +81,13 @@ const Slots = z.record(
 const HeaderShape = z.object({
   kind: z.enum(['features', 'table']),
   crs: z
-    .object({ code: z.string().nullable(), name: z.string(), proj4: z.string(), geographic: z.boolean(), unit: z.string() })
+    .object({
+      code: z.string().nullable(),
+      name: z.string(),
+      proj4: z.string(),
+      geographic: z.boolean(),
+      unit: z.string(),
+    })
     .loose()
     .nullish(),
   geometry: z.enum(['point', 'line', 'polygon']).optional(),

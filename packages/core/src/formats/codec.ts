@@ -1,13 +1,34 @@
-import { unzlibSync, zlibSync } from 'fflate';
+import { Unzlib, zlibSync } from 'fflate';
 
 /** Zlib streams in memory. Pure JavaScript unless the surface brings a faster one (`useCodec` with node:zlib). */
 export interface Codec {
-  inflate(data: Uint8Array): Uint8Array;
+  /** @throws when the stream is damaged or holds more than `most` bytes */
+  inflate(data: Uint8Array, most: number): Uint8Array;
   deflate(data: Uint8Array, level: number): Uint8Array;
 }
 
+function inflate(data: Uint8Array, most: number): Uint8Array {
+  const parts: Uint8Array[] = [];
+  let size = 0;
+  const stream = new Unzlib((part) => {
+    size += part.length;
+    if (size > most) throw new RangeError('The stream is longer than it may be.');
+    parts.push(part);
+  });
+  // Some at a time, so that a swelling stream is noticed early.
+  const step = 2 ** 16;
+  for (let at = 0; at < data.length; at += step) stream.push(data.subarray(at, at + step), at + step >= data.length);
+  const out = new Uint8Array(size);
+  let at = 0;
+  for (const p of parts) {
+    out.set(p, at);
+    at += p.length;
+  }
+  return out;
+}
+
 let current: Codec = {
-  inflate: (d) => unzlibSync(d),
+  inflate,
   deflate: (d, level) => zlibSync(d, { level: level as 1 }),
 };
 

@@ -2,14 +2,26 @@ import Papa from 'papaparse';
 import { HelkError } from '../errors';
 import { featureCount, valueOf, type Column, type Features } from '../data/features';
 import { coordinateColumns, namedLongitude, pointsOfColumns } from '../data/point-columns';
+import { FreeNames } from '../data/names';
 import { tableRows, type Table } from '../data/table';
 import type { Note } from '../method/job';
-import { baseName, headText, readsAsNumber, wholeText, type FileFormat } from './reader';
+import { growingBytes, growingFloats, type Growing } from '../numeric/growing';
+import { delimitedRows, type DelimitedRows } from './delimited-rows';
+import {
+  baseName,
+  encodingOf,
+  headText,
+  MOST_COLUMNS,
+  readsAsNumber,
+  type FileFormat,
+  type ReadOptions,
+} from './reader';
 
 /**
  * Delimited text with a header line: comma, semicolon or tab, decimal point or comma, quotes, byte-order mark. With a pair of
  * coordinate columns it becomes points, without one a table. Coordinates that fit longitude and latitude under such names
- * are taken as WGS 84; others need a system to be given.
+ * are taken as WGS 84; others need a system to be given. Rows are read a piece at a time, so that a file may be larger than the longest
+ * text there can be.
  */
 export const delimited: FileFormat = {
   id: 'delimited',
@@ -21,32 +33,14 @@ export const delimited: FileFormat = {
   },
   read: (bytes, name, options) => {
     const notes: Note[] = [];
-    const text = wholeText(bytes, notes);
-    const first = text.slice(0, text.search(/\r?\n|$/));
-    const delimiter = [';', '\t', ','].map((d) => ({ d, n: first.split(d).length })).sort((a, b) => b.n - a.n)[0]!.d;
-    const parsed = Papa.parse<string[]>(text, { delimiter, skipEmptyLines: 'greedy' });
-    const quote = parsed.errors.find((e) => e.type === 'Quotes');
-    if (quote)
-      throw new HelkError(
-        'file.damaged',
-        `"${name}": a quotation mark in line ${(quote.row ?? 0) + 1} is never closed.`,
-        name,
-      );
-    const [header, ...rows] = parsed.data;
-    if (!header || rows.length === 0)
-      throw new HelkError('file.content', `"${name}" has a header line but no rows.`, name);
-    const names = uniqueNames(header);
-    const ragged = rows.findIndex((r) => r.length !== header.length);
-    if (ragged >= 0) {
-      const n = rows.filter((r) => r.length !== header.length).length;
+    const rows = delimitedRows(bytes, encodingOf(bytes, notes), name);
+    const { columns, ragged, count, width } = columnsOf(rows, name, options);
+    if (ragged.count)
       notes.push({
         level: 'look',
         code: 'rows.ragged',
-        message: `${n} of ${rows.length} rows have another number of fields than the header (the first is row ${ragged + 2}); absent fields are missing.`,
+        message: `${ragged.count} of ${count} rows have another number of fields than the header (the first is row ${ragged.first}); absent fields are missing${ragged.most > width ? ', those beyond it are dropped' : ''}.`,
       });
-    }
-    const decimalComma = delimiter !== ',' && looksDecimalComma(rows);
-    const columns = names.map((n, i) => columnOf(n, rows, i, decimalComma));
     const at = coordinateColumns(columns);
     if (!at) {
       notes.push({
@@ -74,49 +68,161 @@ export const delimited: FileFormat = {
   },
 };
 
-function uniqueNames(header: string[]): string[] {
-  const used = new Set<string>();
-  return header.map((h, i) => {
-    const base = h.trim() || `column ${i + 1}`;
-    let n = base;
-    for (let k = 2; used.has(n); k++) n = `${base} ${k}`;
-    used.add(n);
-    return n;
+/** Rows that are looked at before the columns have types. */
+const LOOKED_AT = 1000;
+const DECIMALS_LOOKED_AT = 200;
+
+interface Read {
+  columns: Column[];
+  count: number;
+  width: number;
+  ragged: { count: number; first: number; most: number };
+}
+
+/**
+ * Columns of typed values from rows of texts. Types are guessed from the first rows; where a later row does not fit a number column, that
+ * column is read once more, as text.
+ */
+function columnsOf(text: DelimitedRows, name: string, options: ReadOptions): Read {
+  const first: string[][] = [];
+  for (const { rows } of text.pieces()) {
+    for (const r of rows) if (first.length <= LOOKED_AT) first.push(r);
+    if (first.length > LOOKED_AT) break;
+  }
+  const [header, ...sample] = first;
+  if (!header || sample.length === 0)
+    throw new HelkError('file.content', `"${name}" has a header line but no rows.`, name);
+  if (header.length > MOST_COLUMNS)
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" has ${header.length} columns; at most ${MOST_COLUMNS} are taken in. Is it written with columns and rows changed about?`,
+      name,
+    );
+  const free = new FreeNames();
+  const names = header.map((h, i) => free.take(h.trim() || `column ${i + 1}`));
+  const comma = text.delimiter !== ',' && looksDecimalComma(sample.slice(0, DECIMALS_LOOKED_AT));
+  let columns = names.map((n, i) => {
+    const numeric = sample.every((r) => isMissing((r[i] ?? '').trim()) || !Number.isNaN(numberOf(r[i]!.trim(), comma)));
+    return numeric ? new NumberColumn(n, comma) : new TextColumn(n);
   });
+  const ragged = { count: 0, first: 0, most: 0 };
+  let count = 0;
+  for (let again: (NumberColumn | TextColumn)[] = columns; ;) {
+    const wanted = again.map((c) => columns.indexOf(c));
+    const counting = again === columns;
+    let line = 0;
+    for (const { rows, share } of text.pieces()) {
+      for (const r of rows) {
+        if (line++ === 0) continue;
+        if (counting) {
+          count++;
+          if (r.length !== header.length) {
+            if (!ragged.count++) ragged.first = line;
+            ragged.most = Math.max(ragged.most, r.length);
+          }
+        }
+        for (let k = 0; k < again.length; k++) again[k]!.add((r[wanted[k]!] ?? '').trim());
+      }
+      options.progress?.(share, 'reading rows');
+      if (columns.length * count > options.maxCells)
+        throw new HelkError(
+          'file.tooLarge',
+          `"${name}" has ${columns.length} columns of more than ${count} rows; at most ${options.maxCells / 1e6} million values are taken in.`,
+          name,
+        );
+    }
+    // A column without any value is no column of numbers.
+    columns = columns.map((c) => (c instanceof NumberColumn && (c.broken || !c.some) ? new TextColumn(c.name) : c));
+    again = columns.filter((c) => c.length < count);
+    if (!again.length) return { columns: columns.map((c) => c.column()), count, width: header.length, ragged };
+  }
+}
+
+/** What stands for no value. */
+const isMissing = (v: string): boolean => v === '' || (v.length <= 4 && /^(na|nan|null|n\/a)$/i.test(v));
+
+function numberOf(v: string, decimalComma: boolean): number {
+  const t = decimalComma ? v.replace(',', '.') : v;
+  return readsAsNumber(t) ? Number(t) : NaN;
+}
+
+class NumberColumn {
+  private readonly values = growingFloats();
+  private missing: Growing<Uint8Array> | null = null;
+  /** Whether there is a value at all. */
+  some = false;
+  /** Whether a value is none. */
+  broken = false;
+
+  constructor(
+    readonly name: string,
+    private readonly comma: boolean,
+  ) {}
+
+  get length(): number {
+    return this.values.length;
+  }
+
+  add(v: string): void {
+    if (this.broken) return;
+    if (isMissing(v)) {
+      if (!this.missing) {
+        this.missing = growingBytes();
+        this.missing.fill(0, this.values.length);
+      }
+      this.missing.push(1);
+      this.values.push(NaN);
+      return;
+    }
+    const n = numberOf(v, this.comma);
+    if (n !== n) this.broken = true;
+    this.some = true;
+    this.values.push(n);
+    this.missing?.push(0);
+  }
+
+  column(): Column {
+    const unit = /[([]\s*([^()[\]]{1,12}?)\s*[)\]]\s*$/.exec(this.name.slice(-40))?.[1] ?? null;
+    const extra = this.missing ? { missing: this.missing.done() } : {};
+    return { name: this.name, type: 'number', unit, values: this.values.done(), ...extra };
+  }
+}
+
+class TextColumn {
+  private readonly values: string[] = [];
+  private readonly missing = growingBytes();
+  private some = false;
+
+  constructor(readonly name: string) {}
+
+  get length(): number {
+    return this.values.length;
+  }
+
+  add(v: string): void {
+    const gone = isMissing(v);
+    this.some ||= gone;
+    this.missing.push(gone ? 1 : 0);
+    this.values.push(v);
+  }
+
+  column(): Column {
+    const extra = this.some ? { missing: this.missing.done() } : {};
+    return { name: this.name, type: 'text', unit: null, values: this.values, ...extra };
+  }
 }
 
 function looksDecimalComma(rows: string[][]): boolean {
   let comma = 0;
   let point = 0;
-  for (const r of rows.slice(0, 200)) {
+  for (const r of rows) {
     for (const f of r) {
+      if (f.length > 40) continue;
       if (/^\s*[+-]?\d+,\d+\s*$/.test(f)) comma++;
       else if (/^\s*[+-]?\d+\.\d+\s*$/.test(f)) point++;
     }
   }
   return comma > point;
-}
-
-function columnOf(name: string, rows: string[][], i: number, decimalComma: boolean): Column {
-  const unit = /[([]\s*([^()[\]]{1,12}?)\s*[)\]]\s*$/.exec(name)?.[1] ?? null;
-  const raw = rows.map((r) => (r[i] ?? '').trim());
-  const missing = Uint8Array.from(raw, (v) => (v === '' || /^(na|nan|null|n\/a)$/i.test(v) ? 1 : 0));
-  const anyMissing = missing.includes(1);
-  const numbers = new Float64Array(raw.length);
-  let numeric = missing.includes(0);
-  for (let k = 0; k < raw.length && numeric; k++) {
-    if (missing[k]) {
-      numbers[k] = NaN;
-      continue;
-    }
-    const t = decimalComma ? raw[k]!.replace(',', '.') : raw[k]!;
-    if (!readsAsNumber(t)) numeric = false;
-    else numbers[k] = Number(t);
-  }
-  const extra = anyMissing ? { missing } : {};
-  return numeric
-    ? { name, type: 'number', unit, values: numbers, ...extra }
-    : { name, type: 'text', unit: null, values: raw, ...extra };
 }
 
 /** Cells that a spreadsheet would run as a formula are kept as text by an apostrophe; plain numbers are not touched. */

@@ -2,7 +2,8 @@ import { HelkError } from '../errors';
 import { parseCrs, wgs84, type Crs } from '../data/crs';
 import { featureCount, takeFeatures, type Features } from '../data/features';
 import type { Note } from '../method/job';
-import { writeGeoJson, layersOf, type Feature } from './geojson';
+import { FeatureCollector, type Feature } from './feature-collector';
+import { writeGeoJson } from './geojson-write';
 import { baseName, type FileFormat } from './reader';
 
 const MAGIC = [0x66, 0x67, 0x62, 0x03];
@@ -17,7 +18,8 @@ export const flatgeobuf: FileFormat = {
     const { deserialize } = await import('flatgeobuf/lib/mjs/geojson.js');
     const notes: Note[] = [];
     let crs: Crs | null = null;
-    const features: Feature[] = [];
+    const features = new FeatureCollector(name, options);
+    let seen = 0;
     let total = 0;
     try {
       await walk(bytes, options.maxCells);
@@ -30,27 +32,23 @@ export const flatgeobuf: FileFormat = {
         },
       });
       for await (const f of all) {
-        features.push(f as unknown as Feature);
-        if (total && features.length > total) throw new Error('endless');
-        if ((features.length & 4095) === 0)
-          options.progress?.(features.length / Math.max(1, total), 'reading features');
+        features.add(f as unknown as Feature);
+        seen++;
+        if (total && seen > total) throw new Error('endless');
+        if ((seen & 4095) === 0) options.progress?.(seen / Math.max(1, total), 'reading features');
       }
     } catch (e) {
       if (e instanceof HelkError) throw e;
       throw new HelkError(
         'file.damaged',
-        `"${name}" begins like FlatGeobuf but cannot be read to the end (feature ${features.length + 1}); is it whole?`,
+        `"${name}" begins like FlatGeobuf but cannot be read to the end (feature ${seen + 1}); is it whole?`,
         name,
       );
     }
-    if (total && features.length < total)
-      throw new HelkError(
-        'file.damaged',
-        `"${name}" says it holds ${total} features, but ends after ${features.length}.`,
-        name,
-      );
+    if (total && seen < total)
+      throw new HelkError('file.damaged', `"${name}" says it holds ${total} features, but ends after ${seen}.`, name);
     // Missing values are left out of the file altogether.
-    return layersOf(features, crs ?? options.crs ?? wgs84(), name, baseName(name), notes);
+    return features.layers(crs ?? options.crs ?? wgs84(), baseName(name), notes);
   },
 };
 

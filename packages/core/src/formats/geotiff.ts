@@ -1,34 +1,17 @@
-import { addDecoder, fromArrayBuffer, BaseDecoder, type GeoTIFFImage } from 'geotiff';
+import { fromArrayBuffer, type GeoTIFFImage } from 'geotiff';
 import { HelkError } from '../errors';
 import { MISSING_CLASS, type Band, type ClassEntry, type Grid, type StoredType } from '../data/raster';
 import type { Note } from '../method/job';
-import { codec } from './codec';
 import { crsOfGeoKeys } from './geokeys';
-import { lzwDecode } from './lzw';
-import { baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
-
-/** An ArrayBuffer of just these bytes; a Buffer's own `slice` would share its pool. */
-const standalone = (u: Uint8Array): ArrayBuffer =>
-  (u.byteLength === u.buffer.byteLength
-    ? u.buffer
-    : u.buffer.slice(u.byteOffset, u.byteOffset + u.byteLength)) as ArrayBuffer;
-
-class FastDeflate extends BaseDecoder {
-  override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {
-    return standalone(codec().inflate(new Uint8Array(buffer)));
-  }
-}
-class FastLzw extends BaseDecoder {
-  override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {
-    return standalone(lzwDecode(new Uint8Array(buffer), 0));
-  }
-}
-addDecoder([8, 32946], () => Promise.resolve(FastDeflate as never), undefined, false);
-addDecoder(5, () => Promise.resolve(FastLzw as never), undefined, false);
+import { baseName, claim, claimCells, type FileFormat, type Layer, type ReadOptions } from './reader';
+import { blockBytes, blockOf, jpegSize, standalone } from './tiff-decoders';
 
 /** 1 uncompressed, 5 LZW, 7 JPEG, 8 and 32946 deflate, 32773 PackBits. */
 const COMPRESSIONS = new Set([1, 5, 7, 8, 32773, 32946]);
 const MAX_BANDS = 64;
+const LARGEST_TILE = 4096 * 4096;
+/** Bytes of the text in which others keep names and units; longer ones are not looked at. */
+const MOST_METADATA = 2 ** 22;
 
 /**
  * GeoTIFF 1.1 (OGC 19-008r4) on TIFF 6.0 and BigTIFF: strips and tiles, uncompressed, LZW, deflate, PackBits, predictors,
@@ -65,15 +48,15 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
   const bandsCount = image.getSamplesPerPixel();
   if (!(width > 0) || !(height > 0))
     throw new HelkError('file.damaged', `"${name}" gives a size of ${width} by ${height} cells.`, name);
-  if (width * height > options.maxCells) {
+  if (!(bandsCount > 0))
     throw new HelkError(
-      'file.tooLarge',
-      `"${name}" has ${((width * height) / 1e6).toFixed(0)} million cells; at most ${(options.maxCells / 1e6).toFixed(0)} million are taken in. Clip it at its source.`,
+      'file.damaged',
+      `"${name}" says that it has ${bandsCount} bands; there is nothing to take.`,
       name,
     );
-  }
   if (bandsCount > MAX_BANDS)
     throw new HelkError('file.unsupported', `"${name}" has ${bandsCount} bands; at most ${MAX_BANDS} are read.`, name);
+  claimCells(width, height, bandsCount, options, name);
   const compression = Number((await dir.loadValue('Compression')) ?? 1);
   if (!COMPRESSIONS.has(compression)) {
     throw new HelkError(
@@ -82,7 +65,7 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
       name,
     );
   }
-  await checkWhole(image, bytes.length, name);
+  await checkWhole(image, bytes, name, options);
   const notes: Note[] = [];
   const grid = await gridOf(image, width, height, name, notes);
   if (!grid.crs && options.crs) grid.crs = options.crs;
@@ -137,8 +120,9 @@ function measures(
 }
 
 /** Every strip or tile must lie within the file: a cut-off download is said, not decoded to zeros. */
-async function checkWhole(image: GeoTIFFImage, size: number, name: string): Promise<void> {
+async function checkWhole(image: GeoTIFFImage, bytes: Uint8Array, name: string, options: ReadOptions): Promise<void> {
   const dir = image.fileDirectory;
+  const size = bytes.length;
   const tiled = dir.hasTag('TileOffsets');
   const offsets = (await dir.loadValue(tiled ? 'TileOffsets' : 'StripOffsets')) as ArrayLike<number> | undefined;
   const counts = (await dir.loadValue(tiled ? 'TileByteCounts' : 'StripByteCounts')) as ArrayLike<number> | undefined;
@@ -152,6 +136,23 @@ async function checkWhole(image: GeoTIFFImage, size: number, name: string): Prom
       `"${name}" is cut off: it has ${size} bytes and its cells need ${end}. Get the file again from its source.`,
       name,
     );
+  }
+  const block = await blockOf(dir as never);
+  // A block may be larger than a small image, but not without measure.
+  if (tiled && block.tileWidth * block.tileHeight > Math.max(LARGEST_TILE, 4 * image.getWidth() * image.getHeight()))
+    throw new HelkError(
+      'file.damaged',
+      `"${name}" gives its tiles ${block.tileWidth} by ${block.tileHeight} cells, more than it has itself.`,
+      name,
+    );
+  claim(blockBytes(block), options, name);
+  if (Number(await dir.loadValue('Compression')) !== 7) return;
+  for (let i = 0; i < offsets.length; i++) {
+    const at = Number(offsets[i]);
+    const jpeg = jpegSize(bytes.subarray(at, at + Number(counts[i] ?? 0)));
+    // A picture is padded to whole blocks of 16 at most.
+    if (jpeg && (jpeg.width > block.tileWidth + 16 || jpeg.height > block.tileHeight + 16))
+      throw new HelkError('file.damaged', `"${name}" holds a JPEG block that is larger than its place.`, name);
   }
 }
 
@@ -168,6 +169,7 @@ function storedTypeOf(format: number, bits: number, name: string): StoredType {
     '4/8': 'uint8',
   };
   const t = types[`${format}/${bits}`];
+  if (!(bits > 0)) throw new HelkError('file.damaged', `"${name}" does not say how many bits a cell has.`, name);
   if (!t) {
     throw new HelkError(
       'file.unsupported',
@@ -217,7 +219,13 @@ async function gridOf(image: GeoTIFFImage, columns: number, rows: number, name: 
     y = tie[4]! + tie[1]! * dy;
   }
   if (!(dx > 0) || !(dy > 0) || !Number.isFinite(x + y))
-    throw new HelkError('file.damaged', `"${name}" gives a cell size of ${dx} by ${dy}.`, name);
+    throw new HelkError(
+      'file.damaged',
+      Number.isFinite(dx + dy)
+        ? `"${name}" gives a cell size of ${dx} by ${dy}.`
+        : `"${name}" gives a cell size and a place that are no numbers.`,
+      name,
+    );
   // "Pixel is point": the tie point is a cell's centre.
   if (Number(keys?.['GTRasterTypeGeoKey'] ?? 1) === 2) {
     x -= dx / 2;
@@ -246,13 +254,15 @@ async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]>
     classes: null,
   }));
   const xml = await image.fileDirectory.loadValue('GDAL_METADATA').catch(() => undefined);
-  if (typeof xml !== 'string') return out;
-  for (const m of xml.matchAll(/<Item\s+([^>]*)>([^<]*)<\/Item>/g)) {
-    const attribute = (a: string): string | undefined => new RegExp(`${a}="([^"]*)"`).exec(m[1]!)?.[1];
-    const band = out[Number(attribute('sample') ?? 0)];
+  if (typeof xml !== 'string' || xml.length > MOST_METADATA) return out;
+  // Each part ends at the next mark, so that no run of letters is walked over twice.
+  for (const m of xml.matchAll(/<Item\s([^<>]*)>([^<]*)<\/Item>/g)) {
+    const attributes = new Map([...m[1]!.matchAll(/\b(\w{1,40})="([^"]*)"/g)].map((a) => [a[1]!, a[2]!]));
+    const sample = Number(attributes.get('sample') ?? 0);
+    const band = Number.isInteger(sample) ? out[sample] : undefined;
     if (!band) continue;
     const text = unescapeXml(m[2]!.trim());
-    const key = (attribute('role') ?? attribute('name') ?? '').toLowerCase();
+    const key = (attributes.get('role') ?? attributes.get('name') ?? '').toLowerCase();
     if (key === 'description') band.name = text;
     else if (key === 'unittype') band.unit = text;
     else if (key === 'scale' && Number.isFinite(Number(text))) band.scale = Number(text);
@@ -260,13 +270,21 @@ async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]>
     else if (key === 'helk_role') band.role = text;
     else if (key === 'helk_classes') {
       try {
-        band.classes = JSON.parse(text) as ClassEntry[];
+        band.classes = classesOf(JSON.parse(text));
       } catch {
         band.classes = null;
       }
     }
   }
   return out;
+}
+
+/** Class names and colours as Helk writes them; what others write under that name is not taken. */
+function classesOf(v: unknown): ClassEntry[] | null {
+  if (!Array.isArray(v)) return null;
+  const fits = (c: Partial<ClassEntry> | null): boolean =>
+    Number.isInteger(c?.value) && typeof c!.label === 'string' && (c!.colour === null || typeof c!.colour === 'string');
+  return v.every(fits) ? (v as ClassEntry[]) : null;
 }
 
 export function unescapeXml(s: string): string {

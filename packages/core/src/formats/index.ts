@@ -1,4 +1,5 @@
 import { HelkError } from '../errors';
+import { flawOf, infiniteToMissing } from '../data/flaws';
 import { zip } from './archive';
 import { asciiGrid } from './ascii-grid';
 import { delimited } from './delimited';
@@ -9,7 +10,7 @@ import { geotiff } from './geotiff';
 import { gpx, kml } from './kml';
 import { netcdf } from './netcdf';
 import { shapefile } from './shapefile';
-import { READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
+import { MOST_LAYERS, READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
 
 /** In the order they are tried: by signature first, by guess last. */
 export const FORMATS: readonly FileFormat[] = [
@@ -40,7 +41,29 @@ export async function readFile(
   const format = FORMATS.find((f) => f.sniff(bytes, name));
   if (!format) throw new HelkError('file.unknown', unknownSentence(name, bytes), name);
   const layers = await format.read(bytes, name, { ...READ_LIMITS, ...options });
+  if (layers.length > MOST_LAYERS)
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" holds ${layers.length} datasets; at most ${MOST_LAYERS} are taken in at once.`,
+      name,
+    );
+  for (const l of layers) {
+    tame(l);
+    const flaw = flawOf(l.data);
+    if (flaw) throw new HelkError('file.damaged', `"${name}" cannot be used: ${flaw}.`, name);
+  }
   return { format, layers };
+}
+
+/** Values that are no finite numbers, as 1e999 is, are missing ones: they would spread through every sum. */
+function tame(l: Layer): void {
+  const wild = infiniteToMissing(l.data);
+  if (wild)
+    l.notes.push({
+      level: 'look',
+      code: 'values.infinite',
+      message: `${wild} value${wild === 1 ? ' is' : 's are'} infinite, or larger than a number can be; they are taken as missing.`,
+    });
 }
 
 function unknownSentence(name: string, bytes: Uint8Array): string {
@@ -59,9 +82,8 @@ function unknownSentence(name: string, bytes: Uint8Array): string {
 export { READ_LIMITS, baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
 export { writeGeoTiff } from './geotiff-write';
 export { writeAsciiGrid } from './ascii-grid';
-export { writeGeoJson } from './geojson';
+export { writeGeoJson } from './geojson-write';
 export { writeDelimited } from './delimited';
 export { useCodec, codec } from './codec';
-export { useHdf5 } from './netcdf/hdf5';
-export { useSqlite } from './geopackage';
+export { useSqlite } from './sqlite';
 export { applyChoices, reviewOf, type LayerChoice, type ReviewRow } from './review';

@@ -4,7 +4,7 @@ import { HelkError } from '../errors';
 import { sameCrs, transformer, wgs84 } from '../data/crs';
 import { featureCount, ringArea2, valueOf, type Features } from '../data/features';
 import type { Note } from '../method/job';
-import { layersOf, type Feature } from './geojson';
+import { layersOf, type Feature } from './feature-collector';
 import { baseName, headText, readsAsNumber, wholeText, type FileFormat, type ReadOptions } from './reader';
 
 const root = (b: Uint8Array): string => {
@@ -16,10 +16,22 @@ const root = (b: Uint8Array): string => {
   );
 };
 
+/** Behind the declaration, comments and instructions before the first element or document type. O(their length). */
+function prologEnd(text: string): number {
+  for (let at = 0; ;) {
+    while (/\s/.test(text.charAt(at))) at++;
+    const close = text.startsWith('<?', at) ? '?>' : text.startsWith('<!--', at) ? '-->' : null;
+    if (!close) return at;
+    const end = text.indexOf(close, at);
+    if (end < 0) return at;
+    at = end + close.length;
+  }
+}
+
 /** A document without entities of its own: those could swell to any size, or reach for other files. */
 function parse(bytes: Uint8Array, name: string, notes: Note[]): Document {
-  const text = wholeText(bytes, notes);
-  if (/<!DOCTYPE|<!ENTITY/i.test(text.slice(0, 5000)))
+  const text = wholeText(bytes, name, notes);
+  if (text.startsWith('<!', prologEnd(text)))
     throw new HelkError('file.unsupported', `"${name}" declares entities of its own, which are not read.`, name);
   let wrong: string | null = null;
   let tree: unknown;
@@ -52,17 +64,19 @@ function read(bytes: Uint8Array, name: string, o: ReadOptions, convert: (d: Docu
   const features = convert(tree).features.flatMap((f) => flat(f as Feature));
   for (const f of features) for (const k of Object.keys(f.properties ?? {})) if (STYLE.test(k)) delete f.properties![k];
   numbersOf(tree, features);
-  return Promise.resolve(layersOf(features, wgs84(), name, baseName(name), notes));
+  return Promise.resolve(layersOf(features, wgs84(), name, baseName(name), notes, o));
 }
 
 /** Data without a schema are texts, whatever they hold: those that are numbers throughout become numbers. */
 function numbersOf(tree: Document, features: Feature[]): void {
   const untyped = new Set(Array.from(tree.getElementsByTagName('Data'), (d) => d.getAttribute('name') ?? ''));
-  for (const name of untyped) {
-    const holders = features.flatMap((f) => (f.properties && Object.hasOwn(f.properties, name) ? [f.properties] : []));
-    if (!holders.every((p) => typeof p[name] === 'string' && readsAsNumber(p[name].trim()))) continue;
-    for (const p of holders) p[name] = Number(p[name]);
-  }
+  const texts = (p: Record<string, unknown>): string[] => Object.keys(p).filter((k) => untyped.has(k));
+  for (const { properties: p } of features)
+    for (const k of p ? texts(p) : []) {
+      const v = p![k];
+      if (typeof v !== 'string' || !readsAsNumber(v.trim())) untyped.delete(k);
+    }
+  for (const { properties: p } of features) for (const k of p ? texts(p) : []) p![k] = Number(p![k]);
 }
 
 /** A collection of one kind of geometry becomes one of several parts; of several kinds, features of one kind each with the same columns. */

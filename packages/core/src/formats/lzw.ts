@@ -4,9 +4,11 @@ import { HelkError } from '../errors';
  * TIFF LZW (TIFF 6.0, section 13): codes of 9 to 12 bits, most significant bit first, 256 clears, 257 ends, the width
  * grows one code early. Strings are kept as (prefix, last byte, length) and written backwards into place. O(output).
  *
- * @throws HelkError `file.damaged` on a code that no table can hold.
+ * @param expected bytes there should be
+ * @param most bytes there may be
+ * @throws HelkError `file.damaged` on a code that no table can hold, and when there are more than `most`
  */
-export function lzwDecode(input: Uint8Array, expected: number): Uint8Array {
+export function lzwDecode(input: Uint8Array, expected: number, most = Infinity): Uint8Array {
   let out = new Uint8Array(Math.max(expected, 1024));
   const prefix = new Uint16Array(4097);
   const suffix = new Uint8Array(4097);
@@ -45,6 +47,7 @@ export function lzwDecode(input: Uint8Array, expected: number): Uint8Array {
     const known = previous < 0 || code < next;
     const size = known ? length[code]! : length[previous]! + 1;
     if (at + size > out.length) {
+      if (at + size > most) throw new HelkError('file.damaged', 'An LZW block is longer than its place.');
       const bigger = new Uint8Array(Math.max(out.length * 2, at + size));
       bigger.set(out);
       out = bigger;

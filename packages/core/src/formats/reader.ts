@@ -1,3 +1,4 @@
+import { HelkError } from '../errors';
 import type { Crs } from '../data/crs';
 import type { Dataset } from '../data/dataset';
 import type { Note } from '../method/job';
@@ -19,6 +20,8 @@ export interface ReadOptions {
   maxCells: number;
   /** Greatest size of what an archive unpacks to, in bytes. */
   maxUnpacked: number;
+  /** Bytes that may be asked for at once for what a file declares. */
+  maxBytes: number;
   /** Only the layers of these names; all when not given. */
   only?: string[];
   /** Which step of a layer is read, by the layer's name; the first when not given. */
@@ -28,7 +31,38 @@ export interface ReadOptions {
   progress?: (share: number, stage: string) => void;
 }
 
-export const READ_LIMITS: ReadOptions = { maxCells: 400_000_000, maxUnpacked: 8 * 2 ** 30 };
+export const READ_LIMITS: ReadOptions = { maxCells: 400_000_000, maxUnpacked: 8 * 2 ** 30, maxBytes: 8 * 2 ** 30 };
+
+/** Datasets that are taken from one file; a file of more is cut up at its source, or its layers are chosen. */
+export const MOST_LAYERS = 1000;
+/** Columns of one dataset. The widest tables that are met (surveys, censuses) have a few thousand. */
+export const MOST_COLUMNS = 4096;
+
+/**
+ * Called before memory is taken for what a file only declares: a few bytes can promise terabytes.
+ *
+ * @throws HelkError `file.tooLarge` with both figures
+ */
+export function claim(bytes: number, o: Pick<ReadOptions, 'maxBytes'>, name: string): void {
+  if (bytes <= o.maxBytes) return;
+  const gib = (b: number): string => (b / 2 ** 30).toFixed(1);
+  throw new HelkError(
+    'file.tooLarge',
+    `"${name}" would need ${gib(bytes)} GiB of memory to be read, and ${gib(o.maxBytes)} GiB may be used. Clip it or thin it at its source.`,
+    name,
+  );
+}
+
+/** @throws HelkError `file.tooLarge` when a grid, or its bands together, have more cells than are taken in or than memory holds */
+export function claimCells(columns: number, rows: number, bands: number, o: ReadOptions, name: string): void {
+  if (columns * rows > o.maxCells)
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells; at most ${(o.maxCells / 1e6).toFixed(0)} million are taken in. Clip it at its source.`,
+      name,
+    );
+  claim(columns * rows * bands * 8, o, name);
+}
 
 export interface FileFormat {
   id: string;
@@ -54,18 +88,48 @@ export function headText(bytes: Uint8Array, most = 4096): string | null {
   return new TextDecoder('utf-8').decode(head).replace(/^\uFEFF/, '');
 }
 
-/** The whole file as text: UTF-8, or Windows-1252 when it is not valid UTF-8 (said in a note). */
-export function wholeText(bytes: Uint8Array, notes: Note[]): string {
+/** Bytes of the pieces in which text is read. */
+export const PIECE = 2 ** 20;
+/** Documents that are held whole while they are read (XML) may have this many bytes: the tree of one takes many times as much. */
+const MOST_DOCUMENT = 2 ** 27;
+
+/** UTF-8, or Windows-1252 when the bytes are not valid UTF-8 (said in a note). */
+export function encodingOf(bytes: Uint8Array, notes: Note[]): 'utf-8' | 'windows-1252' {
+  const decoder = new TextDecoder('utf-8', { fatal: true });
   try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes).replace(/^\uFEFF/, '');
+    for (let at = 0; at < bytes.length; at += PIECE) decoder.decode(bytes.subarray(at, at + PIECE), { stream: true });
+    decoder.decode();
+    return 'utf-8';
   } catch {
     notes.push({
       level: 'look',
       code: 'text.encoding',
       message: 'The text is not valid UTF-8; it was read as Windows-1252. Check names with accents.',
     });
-    return new TextDecoder('windows-1252').decode(bytes);
+    return 'windows-1252';
   }
+}
+
+/**
+ * The whole file as text.
+ *
+ * @throws HelkError `file.tooLarge` for more than can be held as one text
+ */
+export function wholeText(bytes: Uint8Array, name: string, notes: Note[]): string {
+  if (bytes.length > MOST_DOCUMENT)
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" has ${(bytes.length / 2 ** 20).toFixed(0)} MiB; of this kind of text at most ${MOST_DOCUMENT / 2 ** 20} MiB are read. Take a GeoPackage or GeoJSON of it.`,
+      name,
+    );
+  return new TextDecoder(encodingOf(bytes, notes)).decode(bytes);
+}
+
+/** A text file piece by piece, without its byte-order mark; no letter is cut in two. */
+export function* textPieces(bytes: Uint8Array, encoding: string): Generator<string> {
+  const decoder = new TextDecoder(encoding);
+  for (let at = 0; at < bytes.length; at += PIECE)
+    yield decoder.decode(bytes.subarray(at, at + PIECE), { stream: at + PIECE < bytes.length });
 }
 
 /** Whether a text is a number; leading zeros mean a code ("0123"). */

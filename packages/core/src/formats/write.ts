@@ -3,7 +3,7 @@ import { HelkError } from '../errors';
 import type { Dataset } from '../data/dataset';
 import { writeDxf } from './dxf';
 import { writeFlatGeobuf } from './flatgeobuf';
-import { writeGeoPackage } from './geopackage';
+import { writeGeoPackage } from './geopackage-write';
 import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, type WriteFormat } from './kinds';
 import { writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from './index';
 import { writeKml } from './kml';
@@ -11,7 +11,7 @@ import { shapefileFiles } from './shapefile';
 import { writeXlsx } from './xlsx';
 
 export { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, type WriteFormat };
-export { writeGeoPackage, type PackageTable } from './geopackage';
+export { writeGeoPackage, type PackageTable } from './geopackage-write';
 
 const text = (s: string): Uint8Array => new TextEncoder().encode(s);
 

@@ -2,8 +2,8 @@ import { HelkError } from '../errors';
 import { plural } from '../data/arrival';
 import { parseCrs, sameCrs, wgs84, type Crs, type Extent } from '../data/crs';
 import { featuresIn, type Features } from '../data/features';
-import { layersOf, type Feature } from '../formats/geojson';
-import type { Layer } from '../formats/reader';
+import { layersOf, type Feature } from '../formats/feature-collector';
+import { READ_LIMITS, type Layer } from '../formats/reader';
 import type { Note } from '../method/job';
 import { follow, getJson, linksOf, linkTo, textOf, type Get } from './get';
 import type { Collection, FoundColumn } from './catalogue';
@@ -64,7 +64,7 @@ export async function previewOf(get: Get, c: Collection, most: number): Promise<
   const features = listOf(data, url.href);
   if (!features.length) return [];
   checkPlaces(features, c, null);
-  return layersOf(features.slice(0, most), wgs84(), c.title, c.title, []);
+  return layersOf(features.slice(0, most), wgs84(), c.title, c.title, [], READ_LIMITS);
 }
 
 /**
@@ -142,7 +142,7 @@ export async function collect(
   checkPlaces(features, c, uri ? asked : null);
   const notes: Note[] = [];
   const names = wish.columns ?? (described.length ? described.map((d) => d.name) : null);
-  const layers = layersOf(chosen(features, names), asked, c.title, c.title, notes);
+  const layers = layersOf(chosen(features, names), asked, c.title, c.title, notes, READ_LIMITS);
   const declared = new Map(described.map((d) => [d.name, d]));
   for (const name of wish.columns ?? [])
     if (!layers.some((l) => l.data.kind === 'features' && l.data.columns.some((x) => x.name === name)))

@@ -11,10 +11,7 @@ import type { ServiceTask } from '../tasks';
 import { slice, type Hands } from './hands';
 
 /** Takes features from a service; nothing is stored before the last page has come. */
-export async function fetchIn(
-  task: ServiceTask,
-  { db, progress, isCancelled }: Hands,
-): Promise<{ outputs: string[] }> {
+export async function fetchIn(task: ServiceTask, { db, progress, isCancelled }: Hands): Promise<{ outputs: string[] }> {
   await begin(db, task.runId);
   const abort = new AbortController();
   // Waiting for an answer hears no flag, so it is looked at beside.

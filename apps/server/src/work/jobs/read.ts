@@ -34,10 +34,7 @@ const stepsOf = (choices: ImportTask['choices'] | undefined): Record<string, num
   choices ? Object.fromEntries(choices.map((c) => [c.layer, c.step ?? 0])) : undefined;
 
 /** Reads a file and tells what is in it; nothing is stored. */
-export async function look(
-  task: ReviewTask,
-  { progress }: Hands,
-): Promise<{ outputs: string[]; review: ReviewRow[] }> {
+export async function look(task: ReviewTask, { progress }: Hands): Promise<{ outputs: string[]; review: ReviewRow[] }> {
   const { layers }: { layers: Layer[] } = await read(task, progress);
   return { outputs: [], review: reviewOf(layers) };
 }

@@ -15,7 +15,9 @@ export async function giveSystem(task: SystemTask, { db, progress }: Hands): Pro
   await db.transaction(async (t) => {
     await t('blobs').where({ dataset_id: row.id }).delete();
     await writeBlob(t, row.id, bytes);
-    await t('datasets').where({ id: row.id }).update({ info: JSON.stringify(infoOf(f)) });
+    await t('datasets')
+      .where({ id: row.id })
+      .update({ info: JSON.stringify(infoOf(f)) });
   });
   return { outputs: [] };
 }

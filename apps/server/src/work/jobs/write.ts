@@ -6,10 +6,7 @@ import type { ExportTask, SaveTask } from '../tasks';
 import { slice, type Hands } from './hands';
 
 /** Writes a dataset, or several as one GeoPackage, into a file. */
-export async function write(
-  task: ExportTask,
-  { db, progress }: Hands,
-): Promise<{ outputs: string[]; format: string }> {
+export async function write(task: ExportTask, { db, progress }: Hands): Promise<{ outputs: string[]; format: string }> {
   const loaded = [];
   const share = (i: number): number => (0.4 * i) / task.datasets.length;
   for (const [k, id] of task.datasets.entries())

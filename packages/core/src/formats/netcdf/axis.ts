@@ -49,6 +49,16 @@ export function coordinateOf(file: NcFile, dimension: string): NcVariable | unde
  * @throws HelkError `file.unsupported` when it is not.
  */
 export function axisOf(v: NcVariable, file: string): Axis {
+  let axis = AXES.get(v);
+  if (!axis) AXES.set(v, (axis = readAxis(v, file)));
+  return axis;
+}
+
+/** Many variables lie on one axis; it is read once. */
+const AXES = new WeakMap<NcVariable, Axis>();
+
+function readAxis(v: NcVariable, file: string): Axis {
+  if (v.refused) throw new HelkError('file.unsupported', `"${file}": ${v.name} ${v.refused}`, file);
   const values = v.read();
   const n = values.length;
   const unit = textOf(v.attributes['units']);

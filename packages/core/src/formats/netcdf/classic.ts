@@ -1,7 +1,14 @@
 import { NetCDFReader } from 'netcdfjs';
 import { HelkError } from '../../errors';
 import type { StoredType } from '../../data/raster';
-import type { AttributeValue, NcFile, NcVariable, Numbers } from './container';
+import {
+  MOST_VARIABLES,
+  trimNulls,
+  type AttributeValue,
+  type NcFile,
+  type NcVariable,
+  type Numbers,
+} from './container';
 
 const TYPES: Record<string, { type: StoredType | 'text'; bytes: number }> = {
   byte: { type: 'int8', bytes: 1 },
@@ -26,6 +33,8 @@ export function openClassic(bytes: Uint8Array, name: string): NcFile {
     throw new HelkError('file.damaged', `"${name}" begins like NetCDF but its header cannot be read.`, name);
   }
   const { dimensions, recordDimension } = reader;
+  if (reader.variables.length > MOST_VARIABLES)
+    throw new HelkError('file.tooLarge', `"${name}" holds ${reader.variables.length} variables.`, name);
   const size = (d: number): number => (d === recordDimension.id ? recordDimension.length : dimensions[d]!.size);
   // The package gives the record dimension's step as the sum of the padded sizes of the record variables.
   const step = recordDimension.recordStep ?? 0;
@@ -44,6 +53,9 @@ export function openClassic(bytes: Uint8Array, name: string): NcFile {
       read: (at = []) => {
         if (!t) throw new HelkError('file.unsupported', `"${name}": ${v.name} holds ${v.type}, no numbers.`, name);
         const block = shape.slice(at.length).reduce((a, b) => a * b, 1);
+        // Nothing is packed in this format: what the file has no bytes for is not there.
+        if (!(block * t.bytes <= bytes.length))
+          throw new HelkError('file.damaged', `"${name}" is cut off: the values of ${v.name} end early.`, name);
         const out = blockOf(t.type, block);
         // A record variable lies in slices, one a record, among those of the other record variables. A single one is not padded.
         const slice = recordCount === 1 ? inner * t.bytes : step;
@@ -67,7 +79,12 @@ export function openClassic(bytes: Uint8Array, name: string): NcFile {
       },
     };
   });
-  return { variables, attributes: attributesOf(reader.globalAttributes as unknown as RawAttribute[]), close: () => {} };
+  return {
+    variables,
+    attributes: attributesOf(reader.globalAttributes as unknown as RawAttribute[]),
+    passed: [],
+    close: () => {},
+  };
 }
 
 interface RawAttribute {
@@ -76,9 +93,7 @@ interface RawAttribute {
 }
 
 function attributesOf(list: RawAttribute[]): Record<string, AttributeValue> {
-  return Object.fromEntries(
-    list.map((a) => [a.name, typeof a.value === 'string' ? a.value.replace(/\0+$/, '') : a.value]),
-  );
+  return Object.fromEntries(list.map((a) => [a.name, typeof a.value === 'string' ? trimNulls(a.value) : a.value]));
 }
 
 export function blockOf(type: StoredType | 'text', n: number): Numbers {

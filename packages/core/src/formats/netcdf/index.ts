@@ -2,7 +2,7 @@ import { HelkError } from '../../errors';
 import { findUnit } from '../../data/quantity';
 import { MISSING_CLASS, type Band, type ClassEntry, type Grid, type Raster, type StoredType } from '../../data/raster';
 import type { Note } from '../../method/job';
-import { baseName, type FileFormat, type Layer, type ReadOptions } from '../reader';
+import { baseName, claimCells, type FileFormat, type Layer, type ReadOptions } from '../reader';
 import { axisOf, coordinateOf, directionOf, isTime, stepLabels, type Axis, type Direction } from './axis';
 import { openClassic } from './classic';
 import { numbersOf, textOf, type NcFile, type NcVariable, type Numbers } from './container';
@@ -31,7 +31,7 @@ export const netcdf: FileFormat = {
         name,
       );
     try {
-      const file = isHdf5(bytes) ? await openHdf5(bytes, name) : openClassic(bytes, name);
+      const file = isHdf5(bytes) ? await openHdf5(bytes, name, options) : openClassic(bytes, name);
       try {
         return gridsOf(file, name, options);
       } finally {
@@ -57,7 +57,7 @@ function gridsOf(file: NcFile, name: string, options: ReadOptions): Layer[] {
     (v) => v.shape.length >= 2 && v.type !== 'text' && v.type !== null && !helpers.has(v.name),
   );
   const layers: Layer[] = [];
-  const refused: string[] = [];
+  const refused = [...file.passed];
   for (const v of grids) {
     if (options.only && !options.only.includes(layerName(v, grids, name))) continue;
     try {
@@ -120,15 +120,11 @@ function sidesOf(file: NcFile, v: NcVariable, name: string): Sides {
 
 function layerOf(file: NcFile, v: NcVariable, layer: string, name: string, options: ReadOptions): Layer {
   const notes: Note[] = [];
+  if (v.refused) throw new HelkError('file.unsupported', `"${name}": ${v.name} ${v.refused}`, name);
   const { x, y } = sidesOf(file, v, name);
   const columns = x.axis.count;
   const rows = y.axis.count;
-  if (columns * rows > options.maxCells)
-    throw new HelkError(
-      'file.tooLarge',
-      `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells in ${v.name}; at most ${options.maxCells / 1e6} million are taken in.`,
-      name,
-    );
+  claimCells(columns, rows, 1, options, name);
   const leading = v.shape.map((_, i) => i).filter((i) => i !== x.at && i !== y.at);
   if (leading.some((i) => i > Math.min(x.at, y.at)))
     throw new HelkError(

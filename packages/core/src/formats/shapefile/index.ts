@@ -3,6 +3,7 @@ import type { Crs } from '../../data/crs';
 import { featureCount, FeaturesBuilder, ringArea2, type Features, type GeometryType } from '../../data/features';
 import type { Note } from '../../method/job';
 import { isInside } from '../../numeric/inside';
+import { outerAround } from '../../numeric/nesting';
 import { baseName, type FileFormat } from '../reader';
 import { crsFromWkt, wktOf } from '../wkt';
 import { readDbf, writeDbf } from './dbf';
@@ -194,21 +195,57 @@ function groupRings(view: DataView, xy: number, starts: number[]): number[][] {
   const holes = real.filter((r) => r.area > 0);
   // Files whose rings all run the wrong way are found often enough; then every ring is an outer one.
   if (!outer.length) return holes.map((r) => [r.p]);
-  const parts = outer.map((r) => ({ r, list: [r.p] }));
-  for (const h of holes) {
-    const around = parts
-      .filter(({ r }) => {
-        const f = ringFeature(r.flat);
-        return (
-          isInside(f, 0, h.flat[0]!, h.flat[1]!) ||
-          isInside(f, 0, (h.flat[0]! + h.flat[2]!) / 2, (h.flat[1]! + h.flat[3]!) / 2)
-        );
-      })
-      .sort((a, b) => Math.abs(a.r.area) - Math.abs(b.r.area))[0];
-    if (around) around.list.push(h.p);
-    else parts.push({ r: h, list: [h.p] });
+  const parts = new Map(outer.map((r) => [r.p, [r.p]]));
+  for (const [k, p] of holderOf(outer, holes).entries()) {
+    const list = p === null ? undefined : parts.get(p);
+    if (list) list.push(holes[k]!.p);
+    else parts.set(holes[k]!.p, [holes[k]!.p]);
   }
-  return parts.map((x) => x.list);
+  return [...parts.values()];
+}
+
+interface Ring {
+  p: number;
+  n: number;
+  flat: Float64Array;
+  area: number;
+}
+
+/** Tests of a place against a corner up to which every hole is tried against every ring. */
+const FEW = 1e6;
+
+/** For each hole the smallest outer ring around it, or null. */
+function holderOf(outer: Ring[], holes: Ring[]): (number | null)[] {
+  const corners = outer.reduce((s, r) => s + r.n, 0);
+  if (holes.length * corners > FEW) {
+    const rings = [...outer, ...holes].map((r) => ({ ...r, flat: closed(r.flat) }));
+    const offsets = [0];
+    for (const r of rings) offsets.push(offsets[offsets.length - 1]! + r.flat.length / 2);
+    const xy = new Float64Array(2 * offsets[rings.length]!);
+    rings.forEach((r, k) => xy.set(r.flat, 2 * offsets[k]!));
+    const around = outerAround(xy, offsets, (r) => r < outer.length);
+    return holes.map((_, k) => {
+      const r = around[outer.length + k]!;
+      return r < 0 ? null : rings[r]!.p;
+    });
+  }
+  const bySize = [...outer].sort((a, b) => Math.abs(a.area) - Math.abs(b.area));
+  const features = bySize.map((r) => ringFeature(closed(r.flat)));
+  return holes.map((h) => {
+    const [x0, y0, x1, y1] = h.flat as unknown as [number, number, number, number];
+    const k = features.findIndex((f) => isInside(f, 0, x0, y0) || isInside(f, 0, (x0 + x1) / 2, (y0 + y1) / 2));
+    return k < 0 ? null : bySize[k]!.p;
+  });
+}
+
+/** A ring whose last corner is its first. */
+function closed(flat: Float64Array): Float64Array {
+  const n = flat.length;
+  if (flat[0] === flat[n - 2] && flat[1] === flat[n - 1]) return flat;
+  const out = new Float64Array(n + 2);
+  out.set(flat);
+  out.set(flat.subarray(0, 2), n);
+  return out;
 }
 
 const ringFeature = (xy: Float64Array): Features => ({
