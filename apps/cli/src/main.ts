@@ -264,7 +264,7 @@ async function run(a: Arguments): Promise<void> {
   const notes: Layer['notes'] = [];
   for (const text of a.in) {
     const { role, path, layer } = inputSpec(text);
-    if (!(role in m.inputs))
+    if (!Object.hasOwn(m.inputs, role))
       throw new HelkError(
         'method.input',
         `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,

@@ -15,7 +15,7 @@ export interface Written {
 /** The folder and format of results, checked before anything is computed. @throws HelkError naming what is missing or misspelt */
 export function checkTarget(a: Pick<Arguments, 'out' | 'as'>): void {
   if (!a.out) throw new HelkError('request.invalid', 'Give the folder for the results with --out DIR.');
-  if (a.as !== null && !(a.as in WRITE_FORMATS))
+  if (a.as !== null && !Object.hasOwn(WRITE_FORMATS, a.as))
     throw new HelkError(
       'export.unsupported',
       `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}.`,

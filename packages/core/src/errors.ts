@@ -72,7 +72,7 @@ export interface Problem {
 export function toProblem(thrown: unknown, fallback: ErrorCode = 'run.failed'): Problem {
   if (thrown instanceof HelkError) return { code: thrown.code, message: thrown.message, path: thrown.path };
   const e = thrown as { message?: unknown; code?: unknown; name?: unknown } | null;
-  if (e && e.name === 'HelkError' && typeof e.code === 'string' && e.code in ERRORS) {
+  if (e && e.name === 'HelkError' && typeof e.code === 'string' && Object.hasOwn(ERRORS, e.code)) {
     return {
       code: e.code as ErrorCode,
       message: String(e.message),

@@ -253,10 +253,13 @@ export const DatasetPatch = z.object({
     .max(4096)
     .optional(),
 });
+/** Names of roles and settings; nothing that an object answers to by itself begins otherwise. */
+const Role = z.string().regex(/^[A-Za-z]\w{0,60}$/, 'is not a name of an input or setting.');
+
 export const NewRun = z.object({
-  method: z.string(),
-  inputs: z.record(z.string(), z.array(Id).max(1000)),
-  params: z.record(z.string(), z.unknown()).default({}),
+  method: z.string().max(200),
+  inputs: z.record(Role, z.array(Id).max(1000)),
+  params: z.record(Role, z.unknown()).default({}),
   seed: z.number().int().min(0).max(4294967295).default(1),
   variantOf: Id.nullable().default(null),
 });

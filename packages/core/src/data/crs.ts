@@ -38,8 +38,20 @@ const WGS84: Crs = {
 
 export const wgs84 = (): Crs => WGS84;
 
+/** Letters of the longest definition that is looked at; the longest of the standards has a tenth of them. */
+export const LONGEST_TEXT = 16_384;
+
 /** The CRS of a PROJ definition; `code` and `name` are taken as given. */
 export function crsFromProj4(definition: string, name: string, code: string | null = null): Crs {
+  const file = /\+(nadgrids|geoidgrids|init|wktext_file|grids)=(\S+)/.exec(definition);
+  if (definition.length > LONGEST_TEXT || (file && !/^@?null$/.test(file[2]!)))
+    throw new HelkError(
+      'crs.unknown',
+      file
+        ? `The definition asks for a file (${file[0].slice(0, 60)}), and none is read; give the shift as +towgs84, or an EPSG code.`
+        : 'The definition is too long to be one.',
+      'crs',
+    );
   const geographic = /\+proj=(longlat|latlong)\b/.test(definition);
   const unit = geographic
     ? '°'
@@ -87,7 +99,7 @@ export function parseCrs(text: string, path: string | null = 'crs'): Crs {
   if (!m) {
     throw new HelkError(
       'crs.unknown',
-      `"${text}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`,
+      `"${text.slice(0, 80)}" is not a coordinate reference system; write its EPSG code, like EPSG:32627.`,
       path,
     );
   }

@@ -12,6 +12,7 @@ import {
   encodingOf,
   headText,
   MOST_COLUMNS,
+  NUMBER,
   readsAsNumber,
   type FileFormat,
   type ReadOptions,
@@ -227,7 +228,7 @@ function looksDecimalComma(rows: string[][]): boolean {
 
 /** Cells that a spreadsheet would run as a formula are kept as text by an apostrophe; plain numbers are not touched. */
 export function safeCell(v: string): string {
-  return /^[=+\-@\t\r]/.test(v) && !/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(v) ? `'${v}` : v;
+  return /^[=+\-@\t\r]/.test(v) && !NUMBER.test(v) ? `'${v}` : v;
 }
 
 /** A table, or features with their coordinates (points) as x and y columns in front, as delimited text (RFC 4180). */

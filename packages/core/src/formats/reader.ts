@@ -132,6 +132,8 @@ export function* textPieces(bytes: Uint8Array, encoding: string): Generator<stri
     yield decoder.decode(bytes.subarray(at, at + PIECE), { stream: at + PIECE < bytes.length });
 }
 
+/** No part of it can be read in two ways, so that a long row of digits is walked over once. */
+export const NUMBER = /^[+-]?(\d+(\.\d*)?|\.\d+)(e[+-]?\d+)?$/i;
+
 /** Whether a text is a number; leading zeros mean a code ("0123"). */
-export const readsAsNumber = (t: string): boolean =>
-  /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(t) && !/^[+-]?0\d/.test(t);
+export const readsAsNumber = (t: string): boolean => t.length < 400 && NUMBER.test(t) && !/^[+-]?0\d/.test(t);

@@ -1,4 +1,5 @@
 import { crsByName } from '../data/crs';
+import { own } from '../data/own';
 
 /** Methods by their names in well-known text, letters only, as PROJ names them. */
 const METHODS: Record<string, string> = {
@@ -68,7 +69,7 @@ const NUMBER = '([-+\\d.eE]+)';
  * Sources: OGC 01-009 (version 1), ISO 19162:2019 (version 2).
  */
 export function projOfWkt(text: string): string | null {
-  const proj = METHODS[plain(/(?:PROJECTION|METHOD)\s*\[\s*"([^"]+)"/i.exec(text)?.[1] ?? '')];
+  const proj = own(METHODS, plain(/(?:PROJECTION|METHOD)\s*\[\s*"([^"]+)"/i.exec(text)?.[1] ?? ''));
   if (!proj) return null;
   const meridian = new RegExp(`PRIMEM\\s*\\[\\s*"[^"]*"\\s*,\\s*${NUMBER}`, 'i').exec(text)?.[1];
   const [metres, unit] = unitOf(text);
@@ -83,12 +84,12 @@ export function projOfWkt(text: string): string | null {
   const p: Partial<Record<(typeof PARAMETERS)[string], number>> = {};
   const each = new RegExp(`PARAMETER\\s*\\[\\s*"([^"]+)"\\s*,\\s*${NUMBER}([^\\]]*\\[[^\\]]*\\])?`, 'gi');
   for (const [, name, value, more] of text.matchAll(each)) {
-    const key = PARAMETERS[plain(name!)];
+    const key = own(PARAMETERS, plain(name!));
     if (!key) return null;
     // Version 2 gives each value its own unit.
-    const own = new RegExp(`(LENGTHUNIT|ANGLEUNIT)\\s*\\[\\s*"[^"]*"\\s*,\\s*${NUMBER}`, 'i').exec(more ?? '');
+    const given = new RegExp(`(LENGTHUNIT|ANGLEUNIT)\\s*\\[\\s*"[^"]*"\\s*,\\s*${NUMBER}`, 'i').exec(more ?? '');
     const length = key === 'x_0' || key === 'y_0';
-    const factor = key === 'k' ? 1 : own ? Number(own[2]) / (length ? 1 : DEGREE) : length ? metres : angle;
+    const factor = key === 'k' ? 1 : given ? Number(given[2]) / (length ? 1 : DEGREE) : length ? metres : angle;
     p[key] = rounded(Number(value) * factor);
   }
   const figure = figureOf(text);

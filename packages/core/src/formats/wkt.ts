@@ -1,6 +1,6 @@
 import proj4 from 'proj4';
 import { HelkError } from '../errors';
-import { crsByName, crsFromProj4, crsOfCode, wgs84, type Crs } from '../data/crs';
+import { crsByName, crsFromProj4, crsOfCode, LONGEST_TEXT, wgs84, type Crs } from '../data/crs';
 import { projOfWkt } from './wkt-projection';
 
 /**
@@ -10,7 +10,10 @@ import { projOfWkt } from './wkt-projection';
  * @throws HelkError `crs.unknown` when none of these works
  */
 export function crsFromWkt(wkt: string, path: string): Crs {
-  const text = wkt.trim();
+  if (wkt.length > LONGEST_TEXT)
+    throw new HelkError('crs.unknown', 'The definition of the coordinate system is too long to be one.', path);
+  // Without runs of blanks none of the patterns below can be walked over twice.
+  const text = wkt.replace(/\s+/g, ' ').trim();
   const code = /(?:AUTHORITY|ID)\s*\[\s*"EPSG"\s*,\s*"?(\d{4,6})"?\s*\]\s*\]\s*$/i.exec(text)?.[1];
   if (code) {
     try {

@@ -1,6 +1,7 @@
 import { zipSync } from 'fflate';
 import { HelkError } from '../errors';
 import type { Dataset } from '../data/dataset';
+import { own } from '../data/own';
 import { writeDxf } from './dxf';
 import { writeFlatGeobuf } from './flatgeobuf';
 import { writeGeoPackage } from './geopackage-write';
@@ -27,7 +28,7 @@ export async function writeDataset(
   name = 'result',
   progress?: (share: number) => void,
 ): Promise<Uint8Array> {
-  const f = WRITE_FORMATS[format];
+  const f = own(WRITE_FORMATS, format);
   if (!f || !f.kinds.includes(d.kind)) {
     const fits = Object.entries(WRITE_FORMATS).filter(([, w]) => w.kinds.includes(d.kind));
     throw new HelkError(

@@ -170,7 +170,7 @@ export function compile(node: Node, names: FormulaNames): Compiled {
     }
   };
   const call = (n: Extract<Node, { kind: 'call' }>): Compiled => {
-    if (n.name in GEOMETRY_FUNCTIONS) {
+    if (Object.hasOwn(GEOMETRY_FUNCTIONS, n.name)) {
       if (!names.geometry) throw new FormulaError(`${n.name}() asks for a place; there is no geometry here.`, 0);
       const arg = n.args[0];
       if (arg && arg.kind !== 'name' && arg.kind !== 'text')

@@ -160,6 +160,6 @@ export function namesIn(node: Node, found: string[] = []): string[] {
   else if (node.kind === 'binary') each(node.a, node.b);
   else if (node.kind === 'choice') each(node.test, node.a, node.b);
   // The argument of area(ha) is a unit, not a name.
-  else if (node.kind === 'call' && !(node.name in GEOMETRY_FUNCTIONS)) each(...node.args);
+  else if (node.kind === 'call' && !Object.hasOwn(GEOMETRY_FUNCTIONS, node.name)) each(...node.args);
   return found;
 }

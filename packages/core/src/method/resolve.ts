@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { HelkError } from '../errors';
 import { infoOf } from '../data/facts';
 import type { Dataset, DatasetInfo } from '../data/dataset';
+import { own } from '../data/own';
 import type { Check, Estimate, Figures, InputSpec, Method, Suggestion } from './define';
 import { LocalJob, type JobHooks, type Note } from './job';
 import { paramSpecs, plainParam } from './params';
@@ -21,7 +22,7 @@ export interface Resolved {
 export function byRole<T>(m: Method, held: Record<string, T[]>): Record<string, T | T[] | undefined> {
   const out: Record<string, T | T[] | undefined> = {};
   for (const [role, spec] of Object.entries(m.inputs)) {
-    const list = held[role] ?? [];
+    const list = own(held, role) ?? [];
     out[role] = spec.many ? list : list[0];
   }
   return out;
@@ -30,7 +31,7 @@ export function byRole<T>(m: Method, held: Record<string, T[]>): Record<string, 
 /** @throws HelkError `method.input` when a role is unknown, empty, overfull or of the wrong kind. */
 export function checkInputs(m: Method, infos: Infos): void {
   for (const role of Object.keys(infos)) {
-    if (!(role in m.inputs)) {
+    if (!Object.hasOwn(m.inputs, role)) {
       throw new HelkError(
         'method.input',
         `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,
@@ -39,7 +40,7 @@ export function checkInputs(m: Method, infos: Infos): void {
     }
   }
   for (const [role, spec] of Object.entries(m.inputs)) {
-    const list = infos[role] ?? [];
+    const list = own(infos, role) ?? [];
     if (list.length < spec.least) {
       throw new HelkError(
         'method.input',
@@ -84,7 +85,7 @@ export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
 export function resolveParams(m: Method, infos: Infos, given: Record<string, unknown>): Resolved {
   const specs = paramSpecs(m.params);
   for (const name of Object.keys(given)) {
-    if (!(name in specs)) {
+    if (!Object.hasOwn(specs, name)) {
       const names = Object.keys(specs);
       throw new HelkError(
         'method.parameter',
@@ -94,7 +95,7 @@ export function resolveParams(m: Method, infos: Infos, given: Record<string, unk
     }
   }
   const inputs = byRole(m, infos) as never;
-  const written: Record<string, unknown> = {};
+  const written = Object.create(null) as Record<string, unknown>;
   for (const [k, v] of Object.entries(given)) if (v !== undefined && v !== null && v !== '') written[k] = v;
   const partial: Record<string, unknown> = {};
   for (const name of Object.keys(specs)) {

@@ -1,4 +1,5 @@
 import { HelkError } from '../../errors';
+import { own } from '../../data/own';
 import { findUnit } from '../../data/quantity';
 import { textOf, type NcFile, type NcVariable } from './container';
 
@@ -111,7 +112,7 @@ export function stepLabels(v: NcVariable | undefined, count: number): string[] {
   const calendar = textOf(v.attributes['calendar']) || 'standard';
   const since =
     /^\s*(\w+?)s?\s+since\s+(\d{1,4})-(\d{1,2})-(\d{1,2})(?:[T\s]+(\d{1,2}):(\d{1,2})(?::(\d{1,2}))?)?/i.exec(unit);
-  const span = since ? SPAN[since[1]!.toLowerCase()] : undefined;
+  const span = since ? own(SPAN, since[1]!.toLowerCase()) : undefined;
   if (since && span && /^(standard|gregorian|proleptic_gregorian)$/.test(calendar)) {
     const origin = new Date(0);
     origin.setUTCFullYear(Number(since[2]), Number(since[3]) - 1, Number(since[4]));

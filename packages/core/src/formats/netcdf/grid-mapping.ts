@@ -1,4 +1,4 @@
-import { crsFromProj4, crsOfCode, wgs84, type Crs } from '../../data/crs';
+import { crsFromProj4, crsOfCode, LONGEST_TEXT, wgs84, type Crs } from '../../data/crs';
 import type { Note } from '../../method/job';
 import { numbersOf, textOf, type NcFile, type NcVariable } from './container';
 
@@ -32,7 +32,9 @@ export function crsOfVariable(file: NcFile, v: NcVariable, degrees: boolean, not
 /** The code that the well-known text ends with; codes of its parts stand further in. */
 function fromText(m: NcVariable): Crs | null {
   const epsg = numbersOf(m.attributes['epsg_code'])[0] ?? /\d{4,6}/.exec(textOf(m.attributes['epsg_code']))?.[0];
-  const wkt = textOf(m.attributes['crs_wkt']) || textOf(m.attributes['spatial_ref']);
+  const wkt = (textOf(m.attributes['crs_wkt']) || textOf(m.attributes['spatial_ref']))
+    .slice(-LONGEST_TEXT)
+    .replace(/\s+/g, ' ');
   const code = epsg ?? /(?:AUTHORITY|ID)\["EPSG",\s*"?(\d{4,6})"?\]\s*\]\s*$/i.exec(wkt)?.[1];
   if (code === undefined) return null;
   try {

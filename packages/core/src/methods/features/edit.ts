@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { plural } from '../../data/arrival';
 import { type Column } from '../../data/features';
+import { own } from '../../data/own';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { LONG_TEXT, text } from '../../method/params';
 import { readRows, writeRows } from './subset';
@@ -87,7 +88,8 @@ const TRUTH: Record<string, number> = { yes: 1, true: 1, '1': 1, no: 0, false: 0
 export function valueFor(c: Pick<Column, 'name' | 'type'>, value: string): number | string {
   if (c.type === 'text') return value;
   const t = value.trim().toLowerCase();
-  const n = c.type === 'boolean' ? (TRUTH[t] ?? NaN) : t === '' ? NaN : Number(t.replace(',', '.').replace('−', '-'));
+  const n =
+    c.type === 'boolean' ? (own(TRUTH, t) ?? NaN) : t === '' ? NaN : Number(t.replace(',', '.').replace('−', '-'));
   if (!Number.isFinite(n))
     throw wrong(`"${value}" is no ${c.type === 'boolean' ? 'yes or no' : 'number'}, as column "${c.name}" holds.`);
   return n;
