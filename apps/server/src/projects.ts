@@ -9,7 +9,7 @@ import { newId, now } from './store/ids';
 import { recover } from './store/project-store';
 import { ProjectRow } from './store/rows';
 import { removeWhole, type TempFolder } from './store/temp';
-import type { Handle, WorkerPool } from './work/pool';
+import type { Handle, TimeLimit, WorkerPool } from './work/pool';
 import type { ProgressMessage, Task } from './work/tasks';
 
 const ENDING = '.helk';
@@ -39,9 +39,9 @@ export class Project {
   }
 
   /** Starts a task on this project; deleting the project ends it first. */
-  start(task: Task, onProgress?: (m: ProgressMessage) => void, seconds?: number): Handle {
+  start(task: Task, onProgress?: (m: ProgressMessage) => void, limit?: TimeLimit): Handle {
     this.alive();
-    const handle = this.pool.start(task, onProgress, seconds);
+    const handle = this.pool.start(task, onProgress, limit);
     this.tasks.add(handle);
     void handle.done.finally(() => this.tasks.delete(handle));
     return handle;

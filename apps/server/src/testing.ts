@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
 import { makeApp, makeContext, type Context } from './app';
-import { configFrom } from './config';
+import { configFrom, type Config } from './config';
 
 export interface Reply<T> {
   status: number;
@@ -15,6 +15,8 @@ export interface Reply<T> {
 
 /** A whole server on a free port with a data folder of its own, for specs only. */
 export class TestServer {
+  constructor(private readonly settings: Partial<Config> = {}) {}
+
   readonly dir = mkdtempSync(join(tmpdir(), 'helk-server-'));
   context!: Context;
   base = '';
@@ -25,6 +27,7 @@ export class TestServer {
       ...configFrom({ HELK_DATA: this.dir, HELK_WEB: 'none' }, this.dir),
       threads: 1,
       maxUpload: 60e6,
+      ...this.settings,
     });
     this.server = createServer(makeApp(this.context));
     await new Promise<void>((r) => this.server.listen(0, '127.0.0.1', r));

@@ -39,9 +39,15 @@ export interface PoolSettings {
   memory: number;
 }
 
+/** How long a task may be at work, and what is said of one that is ended for it. */
+export interface TimeLimit {
+  seconds: number;
+  problem: Problem;
+}
+
 interface Job {
   task: Task;
-  seconds: number;
+  limit: TimeLimit | undefined;
   onProgress: (m: ProgressMessage) => void;
   settle: (r: TaskResult) => void;
   cancelled: boolean;
@@ -62,16 +68,12 @@ export class WorkerPool {
 
   constructor(private readonly settings: PoolSettings) {}
 
-  /**
-   * Queues a task behind the others of its lane.
-   *
-   * @param seconds the task is ended when it has been at work for longer
-   */
-  start(task: Task, onProgress: (m: ProgressMessage) => void = () => undefined, seconds = Infinity): Handle {
+  /** Queues a task behind the others of its lane. */
+  start(task: Task, onProgress: (m: ProgressMessage) => void = () => undefined, limit?: TimeLimit): Handle {
     const lane = laneOf(task);
     let settle!: (r: TaskResult) => void;
     const done = new Promise<TaskResult>((r) => (settle = r));
-    const job: Job = { task, seconds, onProgress, settle, cancelled: false };
+    const job: Job = { task, limit, onProgress, settle, cancelled: false };
     this.waiting[lane].push(job);
     this.next(lane);
     return {
@@ -206,15 +208,8 @@ class Host {
     this.job = job;
     this.then = then;
     this.send({ say: 'do', task: job.task });
-    if (Number.isFinite(job.seconds))
-      this.after(job.seconds * 1000, () =>
-        this.kill(
-          problem(
-            'file.endless',
-            `It was not done after ${Math.round(job.seconds)} s, longer than a file of this size may take; it may be made so that reading it never ends. Nothing was changed.`,
-          ),
-        ),
-      );
+    const { limit } = job;
+    if (limit) this.after(limit.seconds * 1000, () => this.kill(limit.problem));
   }
 
   /** Asks the task to stop; ends the process when it does not. */

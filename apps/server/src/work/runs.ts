@@ -6,8 +6,8 @@ import { endRun, getDatasetRow, getRun, listDatasets, type RunRow } from '../sto
 import type { Config } from '../config';
 import { newId, now } from '../store/ids';
 import type { TempFile } from '../store/temp';
-import type { Handle } from './pool';
-import { readBounds, readingTime } from './bounds';
+import type { Handle, TimeLimit } from './pool';
+import { readBounds, readingTime, takingTime } from './bounds';
 import type { ProgressMessage, ServiceTask, Task } from './tasks';
 
 export interface RunRequest {
@@ -74,7 +74,7 @@ export class RunService {
     o: { name: string; batch: string | null; crs: string | null; choices?: LayerChoice[] },
   ): Promise<ApiRun> {
     try {
-      const seconds = await readingTime(upload.path, this.config);
+      const limit = await readingTime(upload.path, this.config);
       const id = await this.record(project, {
         method: 'import',
         version: 1,
@@ -93,7 +93,7 @@ export class RunService {
         choices: o.choices ?? null,
         bounds: readBounds(this.config),
       };
-      return await this.launch(project, id, task, { seconds, upload });
+      return await this.launch(project, id, task, { limit, upload });
     } catch (e) {
       await upload.remove();
       throw e;
@@ -117,7 +117,7 @@ export class RunService {
       variantOf: null,
     });
     const task: Task = { kind: 'service', file: project.file, runId: id, token, ...wish };
-    return this.launch(project, id, task, { seconds: this.config.serviceSeconds });
+    return this.launch(project, id, task, { limit: takingTime(this.config) });
   }
 
   private async record(
@@ -153,7 +153,7 @@ export class RunService {
     project: Project,
     id: string,
     task: Task,
-    { seconds, upload }: { seconds?: number; upload?: TempFile } = {},
+    { limit, upload }: { limit?: TimeLimit; upload?: TempFile } = {},
   ): Promise<ApiRun> {
     const run = await getRun(project.db, id);
     const onProgress = ({ share, stage }: ProgressMessage): void => {
@@ -162,7 +162,7 @@ export class RunService {
       live.run = { ...live.run, state: 'running', startedAt: live.run.startedAt ?? now(), progress: share, stage };
       project.send({ type: 'run', run: live.run });
     };
-    const handle = project.start(task, onProgress, seconds);
+    const handle = project.start(task, onProgress, limit);
     this.live.set(id, { project, run, handle });
     project.send({ type: 'run', run });
     void handle.done

@@ -60,7 +60,7 @@ export class FeatureCollector {
     if (!kind)
       throw new HelkError(
         'file.unsupported',
-        `"${this.name}": feature ${this.seen} is a ${String(f.geometry.type).slice(0, 40)}; points, lines and polygons are read.`,
+        `"${this.name}": the geometry of feature ${this.seen} is ${f.geometry.type === undefined ? 'of no kind' : `a ${String(f.geometry.type).slice(0, 40)}`}; points, lines and polygons are read.`,
         this.name,
       );
     let held = this.kinds.get(kind);

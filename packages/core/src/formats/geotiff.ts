@@ -61,7 +61,7 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
   if (!COMPRESSIONS.has(compression)) {
     throw new HelkError(
       'file.unsupported',
-      `"${name}" uses TIFF compression ${compression}, which Helk does not read; save it with deflate or LZW.`,
+      `"${name}" uses TIFF compression ${Number.isFinite(compression) ? compression : 'that has no number'}, which Helk does not read; save it with deflate or LZW.`,
       name,
     );
   }

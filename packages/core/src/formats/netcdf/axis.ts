@@ -71,6 +71,8 @@ function readAxis(v: NcVariable, file: string): Axis {
   const first = Number(values[0]) * metres;
   const last = Number(values[n - 1]) * metres;
   const step = (last - first) / (n - 1);
+  if (step === 0)
+    throw new HelkError('file.unsupported', `"${file}": all places in ${v.name} are the same; that is no axis.`, file);
   let worst = 0;
   for (let i = 0; i < n; i++) worst = Math.max(worst, Math.abs(Number(values[i]) * metres - (first + step * i)));
   if (!(worst <= 0.01 * Math.abs(step)) || step === 0 || !Number.isFinite(step))

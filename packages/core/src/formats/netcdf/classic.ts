@@ -1,64 +1,53 @@
-import { NetCDFReader } from 'netcdfjs';
 import { HelkError } from '../../errors';
 import type { StoredType } from '../../data/raster';
-import {
-  MOST_VARIABLES,
-  trimNulls,
-  type AttributeValue,
-  type NcFile,
-  type NcVariable,
-  type Numbers,
-} from './container';
+import { BYTES, classicHeader, type ClassicHeader, type ClassicType } from './classic-header';
+import { MOST_VARIABLES, type NcFile, type NcVariable, type Numbers } from './container';
 
-const TYPES: Record<string, { type: StoredType | 'text'; bytes: number }> = {
-  byte: { type: 'int8', bytes: 1 },
-  char: { type: 'text', bytes: 1 },
-  short: { type: 'int16', bytes: 2 },
-  int: { type: 'int32', bytes: 4 },
-  float: { type: 'float32', bytes: 4 },
-  double: { type: 'float64', bytes: 8 },
+const STORED: Record<ClassicType, StoredType | 'text'> = {
+  byte: 'int8',
+  char: 'text',
+  short: 'int16',
+  int: 'int32',
+  float: 'float32',
+  double: 'float64',
 };
 
 /**
- * NetCDF classic and 64-bit offset files (Unidata, "NetCDF Classic Format Specification"). netcdfjs reads the header; cells are
- * read here, one block at a time, since that package makes a JavaScript object of every number.
+ * NetCDF classic and 64-bit offset files (Unidata, "NetCDF Classic Format Specification"), read one block of cells at a time.
  *
  * @throws HelkError `file.damaged` when the header cannot be read or the cells end early.
  */
 export function openClassic(bytes: Uint8Array, name: string): NcFile {
-  let reader: NetCDFReader;
+  let header: ClassicHeader;
   try {
-    reader = new NetCDFReader(bytes);
-  } catch {
+    header = classicHeader(bytes);
+  } catch (e) {
+    if (!(e instanceof RangeError)) throw e;
     throw new HelkError('file.damaged', `"${name}" begins like NetCDF but its header cannot be read.`, name);
   }
-  const { dimensions, recordDimension } = reader;
-  if (reader.variables.length > MOST_VARIABLES)
-    throw new HelkError('file.tooLarge', `"${name}" holds ${reader.variables.length} variables.`, name);
-  const size = (d: number): number => (d === recordDimension.id ? recordDimension.length : dimensions[d]!.size);
-  // The package gives the record dimension's step as the sum of the padded sizes of the record variables.
-  const step = recordDimension.recordStep ?? 0;
-  const recordCount = reader.variables.filter((v) => v.record).length;
+  if (header.variables.length > MOST_VARIABLES)
+    throw new HelkError('file.tooLarge', `"${name}" holds ${header.variables.length} variables.`, name);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  const variables = reader.variables.map((v): NcVariable => {
-    const t = TYPES[v.type];
-    const shape = v.dimensions.map(size);
+  const variables = header.variables.map((v): NcVariable => {
+    const type = STORED[v.type];
+    const size = BYTES[v.type];
+    const { shape } = v;
     const inner = shape.slice(v.record ? 1 : 0).reduce((a, b) => a * b, 1);
     return {
       name: v.name,
-      dimensions: v.dimensions.map((d) => dimensions[d]!.name),
+      dimensions: v.dimensions,
       shape,
-      type: t?.type ?? null,
-      attributes: attributesOf(v.attributes as unknown as RawAttribute[]),
+      type,
+      attributes: v.attributes,
       read: (at = []) => {
-        if (!t) throw new HelkError('file.unsupported', `"${name}": ${v.name} holds ${v.type}, no numbers.`, name);
+        const endsEarly = (): never => {
+          throw new HelkError('file.damaged', `"${name}" is cut off: the values of ${v.name} end early.`, name);
+        };
         const block = shape.slice(at.length).reduce((a, b) => a * b, 1);
         // Nothing is packed in this format: what the file has no bytes for is not there.
-        if (!(block * t.bytes <= bytes.length))
-          throw new HelkError('file.damaged', `"${name}" is cut off: the values of ${v.name} end early.`, name);
-        const out = blockOf(t.type, block);
-        // A record variable lies in slices, one a record, among those of the other record variables. A single one is not padded.
-        const slice = recordCount === 1 ? inner * t.bytes : step;
+        if (!(block * size <= bytes.length)) endsEarly();
+        const out = blockOf(type, block);
+        // A record variable lies in slices, one a record, among those of the other record variables.
         let from = 0;
         let inSlice = 0;
         at.forEach((k, i) => {
@@ -67,10 +56,9 @@ export function openClassic(bytes: Uint8Array, name: string): NcFile {
         });
         for (let done = 0; done < block;) {
           const n = v.record ? Math.min(block - done, inner - inSlice) : block;
-          const offset = v.offset + (v.record ? from * slice : 0) + inSlice * t.bytes;
-          if (offset + n * t.bytes > bytes.length)
-            throw new HelkError('file.damaged', `"${name}" is cut off: the values of ${v.name} end early.`, name);
-          readInto(view, offset, t.type, out, done, n);
+          const offset = v.begin + (v.record ? from * header.step : 0) + inSlice * size;
+          if (n < 1 || offset + n * size > bytes.length) endsEarly();
+          readInto(view, offset, type, out, done, n);
           done += n;
           from++;
           inSlice = 0;
@@ -79,21 +67,7 @@ export function openClassic(bytes: Uint8Array, name: string): NcFile {
       },
     };
   });
-  return {
-    variables,
-    attributes: attributesOf(reader.globalAttributes as unknown as RawAttribute[]),
-    passed: [],
-    close: () => {},
-  };
-}
-
-interface RawAttribute {
-  name: string;
-  value: AttributeValue;
-}
-
-function attributesOf(list: RawAttribute[]): Record<string, AttributeValue> {
-  return Object.fromEntries(list.map((a) => [a.name, typeof a.value === 'string' ? trimNulls(a.value) : a.value]));
+  return { variables, attributes: header.attributes, passed: [], close: () => {} };
 }
 
 export function blockOf(type: StoredType | 'text', n: number): Numbers {

@@ -90,7 +90,7 @@ function walk(group: Group, prefix: string, name: string, out: NcFile, options: 
   const lengths = new Map(sets.filter((s) => s.entity.shape?.length === 1).map((s) => [s.key, s.entity.shape![0]!]));
   for (const { key, entity } of members)
     if (kind(entity) === 'ExternalLink')
-      out.passed.push(`"${prefix}${key}" is a link into another file, which is not followed.`);
+      out.passed.push(`"${name}": ${prefix}${key} is a link into another file, which is not followed.`);
   for (const { key, entity } of sets) {
     const shape = entity.shape ?? [];
     const type = typeOf(entity);
