@@ -28,7 +28,13 @@ export interface Call<K extends RouteName> {
   res: Response;
 }
 
-const json = express.json({ limit: '4mb' });
+/** A name that sets what an object is made of is no name of anything. */
+const plainNames = (key: string, value: unknown): unknown => {
+  if (key === '__proto__') throw new SyntaxError('A name that cannot be one.');
+  return value;
+};
+
+const json = express.json({ limit: '4mb', reviver: plainNames });
 
 /**
  * Hangs a handler on a route of the shared list: query and body are checked by its schemas first; what it returns is sent as

@@ -31,6 +31,8 @@ export function openDatabase(file: string): Knex {
     client: OnlyExisting,
     connection: { filename: file },
     useNullAsDefault: true,
+    // What goes wrong is thrown, and said once by whoever catches it.
+    log: { warn: () => undefined, error: () => undefined, deprecate: () => undefined, debug: () => undefined },
     pool: {
       min: 0,
       max: 1,

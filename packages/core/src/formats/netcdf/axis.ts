@@ -71,14 +71,19 @@ function readAxis(v: NcVariable, file: string): Axis {
   const first = Number(values[0]) * metres;
   const last = Number(values[n - 1]) * metres;
   const step = (last - first) / (n - 1);
+  if (!Number.isFinite(step))
+    throw new HelkError('file.unsupported', `"${file}": places in ${v.name} are no numbers; that is no axis.`, file);
   if (step === 0)
     throw new HelkError('file.unsupported', `"${file}": all places in ${v.name} are the same; that is no axis.`, file);
   let worst = 0;
-  for (let i = 0; i < n; i++) worst = Math.max(worst, Math.abs(Number(values[i]) * metres - (first + step * i)));
-  if (!(worst <= 0.01 * Math.abs(step)) || step === 0 || !Number.isFinite(step))
+  for (let i = 0; i < n; i++) {
+    const off = Math.abs(Number(values[i]) * metres - (first + step * i));
+    if (!(off <= worst)) worst = Number.isFinite(off) ? off : Infinity;
+  }
+  if (!(worst <= 0.01 * Math.abs(step)))
     throw new HelkError(
       'file.unsupported',
-      `"${file}": the places in ${v.name} are not evenly spaced (off by up to ${Number(worst.toPrecision(2))} at a step of ${Number(Math.abs(step).toPrecision(4))}); such a grid cannot be taken in as cells.`,
+      `"${file}": the places in ${v.name} are not evenly spaced (off by up to ${Number.isFinite(worst) ? Number(worst.toPrecision(2)) : 'no number'} at a step of ${Number(Math.abs(step).toPrecision(4))}); such a grid cannot be taken in as cells.`,
       file,
     );
   return { count: n, first, step: settled(first, last, n), degrees };
