@@ -129,7 +129,7 @@ export const MOMENTS: Record<string, Moment> = {
     act: async (v, p, d) => {
       const r = await v.ask<ApiRun>(`/api/projects/${p}/runs`, 'POST', runOf('terrain.slope', 'elevation', d));
       // Storing is the last thing before a result is seen.
-      while ((await v.ask<ApiRun>(`/api/projects/${p}/runs/${r!.id}`))?.progress! < 0.75) continue;
+      while (((await v.ask<ApiRun>(`/api/projects/${p}/runs/${r!.id}`))?.progress ?? 1) < 0.75) continue;
     },
   },
   'deletion of a project': { within: 40, act: (v, p) => v.ask(`/api/projects/${p}`, 'DELETE') },

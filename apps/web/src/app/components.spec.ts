@@ -37,7 +37,7 @@ const hill = measureRaster(
 const info = infoOf(hill) as RasterInfo;
 
 const detail: ApiProjectDetail = {
-  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
+  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
   datasets: [
     datasetOf(
       'hill000001',

@@ -79,10 +79,12 @@ class FakeApi {
   asked = 0;
   methods = () => Promise.resolve([]);
   projects = () =>
-    Promise.resolve([{ id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null }]);
+    Promise.resolve([
+      { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+    ]);
   project = (): Promise<ApiProjectDetail> =>
     Promise.resolve({
-      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
+      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
       datasets: [item('matrix0001', matrix, 'matrix'), item('overlay001', squares(), 'overlay')],
       runs: [run],
       workbench: null,

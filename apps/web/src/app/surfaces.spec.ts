@@ -88,10 +88,12 @@ class FakeApi {
   broken = false;
   methods = () => Promise.resolve([]);
   projects = () =>
-    Promise.resolve([{ id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null }]);
+    Promise.resolve([
+      { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+    ]);
   project = (): Promise<ApiProjectDetail> =>
     Promise.resolve({
-      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
+      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
       datasets: [
         item('probes0001', 'Probes', probes()),
         item('idw0000001', 'Inverse distance', surface(0), estimate('run1')),

@@ -53,7 +53,7 @@ const run = (id: string, over: Partial<ApiRun> = {}): ApiRun =>
   });
 const missing = { level: 'look' as const, code: 'crs.missing', message: 'No coordinate reference system is given.' };
 const detail: ApiProjectDetail = {
-  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null },
+  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
   datasets: [
     dataset('tile-a', { batch: 'b', thread: 'Land' }),
     dataset('tile-b', { batch: 'b', thread: 'Land' }),

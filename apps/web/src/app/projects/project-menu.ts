@@ -1,8 +1,9 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { Dialog, DialogRef } from '@angular/cdk/dialog';
-import { ChangeDetectionStrategy, Component, computed, inject, TemplateRef, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal, TemplateRef, viewChild } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes } from '@helk/core';
+import type { ApiProject } from '@helk/core/api/schemas';
 import { ICONS } from '../parts/icons';
 import { ProjectStore, summaryOf } from '../state/project.store';
 
@@ -40,12 +41,20 @@ import { ProjectStore, summaryOf } from '../state/project.store';
     <ng-template #menu>
       <div cdkMenu class="popover py-1 w-[300px] text-[13px]">
         @for (p of store.projects(); track p.id) {
-          <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
-            <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span
-              class="num text-ink-2"
-              >{{ size(p.bytes) }}</span
-            >
-          </button>
+          @if (p.problem) {
+            <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('broken', p)" data-testid="broken-project">
+              <span class="truncate flex-1 text-ink-2">{{ p.name }}</span><span class="text-look flex-none"
+                >cannot be opened</span
+              >
+            </button>
+          } @else {
+            <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
+              <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span
+                class="num text-ink-2"
+                >{{ size(p.bytes) }}</span
+              >
+            </button>
+          }
         }
         <div class="border-t border-line-soft my-1"></div>
         <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('new')">New project …</button>
@@ -67,6 +76,13 @@ import { ProjectStore, summaryOf } from '../state/project.store';
           <p class="text-[13px] text-ink-2">
             All its {{ store.datasetEntities().length }} datasets and runs go with it. This cannot be undone; save it as
             one file first if you may want it again.
+          </p>
+        } @else if (kind === 'broken') {
+          <h2 class="voice text-[19px]">“{{ about()?.name }}” cannot be opened</h2>
+          <p class="text-[13px]">{{ about()?.problem }}</p>
+          <p class="text-[13px] text-ink-2">
+            The file ({{ size(about()?.bytes ?? 0) }}) stays where it is until it is deleted; the other projects are not
+            touched by it.
           </p>
         } @else if (kind === 'several') {
           <h2 class="voice text-[19px]">Which go into one GeoPackage?</h2>
@@ -96,8 +112,8 @@ import { ProjectStore, summaryOf } from '../state/project.store';
         }
         <div class="flex justify-end gap-2">
           <button type="button" class="btn" (click)="close()">Keep as it is</button>
-          <button class="btn btn-act" [class.!bg-no]="kind === 'delete'" [class.!border-no]="kind === 'delete'">
-            {{ kind === 'delete' ? 'Delete' : kind === 'new' ? 'Make it' : kind === 'several' ? 'Save' : 'Rename' }}
+          <button class="btn btn-act" [class.!bg-no]="deletes(kind)" [class.!border-no]="deletes(kind)">
+            {{ deletes(kind) ? 'Delete' : kind === 'new' ? 'Make it' : kind === 'several' ? 'Save' : 'Rename' }}
           </button>
         </div>
       </form>
@@ -139,7 +155,12 @@ export class ProjectMenu {
   protected readonly summary = summaryOf;
   protected readonly sets = computed(() => this.store.datasetEntities().filter((d) => d.kind !== 'raster'));
 
-  protected ask(kind: 'new' | 'rename' | 'delete' | 'several'): void {
+  /** The project that cannot be opened and is spoken of. */
+  protected readonly about = signal<ApiProject | null>(null);
+  protected readonly deletes = (kind: string): boolean => kind === 'delete' || kind === 'broken';
+
+  protected ask(kind: 'new' | 'rename' | 'delete' | 'several' | 'broken', about: ApiProject | null = null): void {
+    this.about.set(about);
     this.opened = this.dialogs.open(this.dialog(), { data: kind, templateContext: () => ({ $implicit: kind }) });
   }
 
@@ -161,7 +182,9 @@ export class ProjectMenu {
       this.close();
       return;
     }
-    if (kind === 'delete' && p) void this.store.deleteProject(p.id);
+    const broken = this.about();
+    if (kind === 'broken' && broken) void this.store.deleteProject(broken.id);
+    else if (kind === 'delete' && p) void this.store.deleteProject(p.id);
     else if (name && kind === 'new') void this.store.createProject(name);
     else if (name) void this.store.renameProject({ name });
     else return;

@@ -170,7 +170,8 @@ export const ProjectStore = signalStore(
           const [methods, projects] = await Promise.all([api.methods(), api.projects()]);
           patchState(s, { methods, projects });
           const last = localStorage.getItem(LAST);
-          const first = projects.find((p) => p.id === last) ?? projects[0];
+          const whole = projects.filter((p) => !p.problem);
+          const first = whole.find((p) => p.id === last) ?? whole[0];
           if (first) await open(first.id);
           else patchState(s, { loading: false });
         } catch (e) {
@@ -192,7 +193,7 @@ export const ProjectStore = signalStore(
           if (s.project()?.id === id) {
             unfollow?.();
             localStorage.removeItem(LAST);
-            const next = s.projects()[0];
+            const next = s.projects().find((p) => !p.problem);
             if (next) await open(next.id);
             else
               patchState(
