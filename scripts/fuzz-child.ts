@@ -155,7 +155,7 @@ process.on('message', ({ from, to, seed }: { from: number; to: number; seed: num
   void (async () => {
     for (let k = from; k < to; k++) {
       const m = mutant(seeds, k, seed);
-      process.send!({ at: k, name: m.name });
+      process.send!({ at: k, name: m.name, hdf5: m.bytes[0] === 0x89 && m.bytes[1] === 0x48 });
       const why = await judge(m);
       if (why) process.send!({ fault: why, at: k, name: m.name });
       // Lets the messages out.

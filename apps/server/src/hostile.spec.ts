@@ -21,7 +21,7 @@ import { writeGeoTiff } from '@helk/core/formats';
 import { setupNode } from '@helk/node';
 import { receive } from './routes/bytes';
 import { TempFile, type TempFolder } from './store/temp';
-import { TestServer, type Reply } from './testing';
+import { endlessPackage, TestServer, type Reply } from './testing';
 
 setupNode();
 
@@ -31,22 +31,6 @@ function noise(n: number): Uint8Array {
   for (let i = 0, s = 1; i < cells.length; i++) cells[i] = (s = (s * 16807) % 2147483647) / 2147483647;
   const grid = { crs: crsOfCode(32627), x: 4e5, y: 64e5, dx: 10, dy: 10, columns: n, rows: n };
   return writeGeoTiff(measureRaster(grid, cells, { name: 'z', unit: 'm' }));
-}
-
-/** A GeoPackage whose one table is a view that takes longer than anybody lives and gives no row meanwhile. */
-function endless(): Uint8Array {
-  const db = new Database(':memory:');
-  db.exec(`CREATE TABLE gpkg_contents (table_name TEXT, data_type TEXT, identifier TEXT, srs_id INTEGER);
-    INSERT INTO gpkg_contents VALUES ('v', 'attributes', 'v', 0);
-    CREATE TABLE t (a INTEGER);
-    CREATE VIEW v AS SELECT p.a FROM t p, t q, t r, t s WHERE p.a + q.a + r.a + s.a < 0;`);
-  const insert = db.prepare('INSERT INTO t VALUES (?)');
-  db.transaction(() => {
-    for (let i = 0; i < 3000; i++) insert.run(i);
-  })();
-  const bytes = new Uint8Array(db.serialize());
-  db.close();
-  return bytes;
 }
 
 const until = async (f: () => boolean | Promise<boolean>): Promise<void> => {
@@ -192,11 +176,11 @@ describe('work that will not end or swells', () => {
 
   it('is ended by a cancel even inside a library, and after the time its size allows', async () => {
     const p = await project();
-    const first = await takeIn(p, endless(), 'v.gpkg');
+    const first = await takeIn(p, endlessPackage(), 'v.gpkg');
     await until(async () => (await call<ApiRun>(`/api/projects/${p}/runs/${first.id}`)).data.state === 'running');
     await call(`/api/projects/${p}/runs/${first.id}/cancel`, 'POST');
     expect((await ended(p, first.id)).state).toBe('cancelled');
-    const second = await ended(p, (await takeIn(p, endless(), 'v.gpkg')).id);
+    const second = await ended(p, (await takeIn(p, endlessPackage(), 'v.gpkg')).id);
     expect([second.state, second.problem!.code]).toEqual(['failed', 'file.endless']);
     const third = await ended(p, (await takeIn(p, noise(30), 'z.tif')).id);
     expect(third.state).toBe('done');
@@ -250,7 +234,7 @@ describe('work that will not end or swells', () => {
 
   it('of another project is neither seen nor cancelled', async () => {
     const [a, b] = [await project(), await project()];
-    const run = await takeIn(a, endless(), 'v.gpkg');
+    const run = await takeIn(a, endlessPackage(), 'v.gpkg');
     expect((await call(`/api/projects/${b}/runs/${run.id}`)).status).toBe(404);
     expect((await call(`/api/projects/${b}/runs/${run.id}/cancel`, 'POST')).status).toBe(404);
     expect(['queued', 'running']).toContain((await call<ApiRun>(`/api/projects/${a}/runs/${run.id}`)).data.state);

@@ -13,9 +13,10 @@ const MAIN = fileURLToPath(new URL('../../../dist/server/main.js', import.meta.u
 
 /** One server in a folder of its own, that can be killed and started again. */
 export class Victim {
-  readonly dir = mkdtempSync(join(tmpdir(), 'helk-kill-'));
   base = '';
   private child: ChildProcess | null = null;
+
+  constructor(readonly dir = mkdtempSync(join(tmpdir(), 'helk-kill-'))) {}
 
   /** Starts the server; resolves once it listens, or at once when `await` is false. */
   async start(o: { demo?: boolean; wait?: boolean } = {}): Promise<void> {
@@ -44,12 +45,12 @@ export class Victim {
     else this.base = await listening;
   }
 
-  async kill(): Promise<void> {
+  async kill(signal: 'SIGKILL' | 'SIGTERM' = 'SIGKILL'): Promise<void> {
     const { child } = this;
     this.child = null;
     if (!child || child.exitCode !== null) return;
     const gone = new Promise((r) => child.once('exit', r));
-    child.kill('SIGKILL');
+    child.kill(signal);
     await gone;
   }
 

@@ -5,6 +5,7 @@ import { setupNode } from '@helk/node';
 import { makeApp, makeContext } from './app';
 import { configFrom } from './config';
 import { makeDemo } from './demo-project';
+import { holdFolder } from './store/hold';
 
 const here = dirname(fileURLToPath(import.meta.url));
 // dist/server/main.js and apps/server/src/main.ts both know the repository's root from the script that starts them.
@@ -13,6 +14,7 @@ const root = process.env['HELK_ROOT'] ?? resolve(here, '../..');
 async function main(): Promise<void> {
   setupNode();
   const config = configFrom(process.env, root);
+  await holdFolder(config.dataDir);
   const context = await makeContext(config);
   const print = (s: string): void => void process.stdout.write(`${s}\n`);
   if (context.interrupted)

@@ -3,6 +3,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import Database from 'better-sqlite3';
 import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
 import { makeApp, makeContext, type Context } from './app';
 import { configFrom, type Config } from './config';
@@ -79,4 +80,20 @@ export class TestServer {
       await new Promise((x) => setTimeout(x, 20));
     }
   };
+}
+
+/** For specs: a GeoPackage whose one table is a view that takes longer than anybody lives and gives no row meanwhile. */
+export function endlessPackage(): Uint8Array {
+  const db = new Database(':memory:');
+  db.exec(`CREATE TABLE gpkg_contents (table_name TEXT, data_type TEXT, identifier TEXT, srs_id INTEGER);
+    INSERT INTO gpkg_contents VALUES ('v', 'attributes', 'v', 0);
+    CREATE TABLE t (a INTEGER);
+    CREATE VIEW v AS SELECT p.a FROM t p, t q, t r, t s WHERE p.a + q.a + r.a + s.a < 0;`);
+  const insert = db.prepare('INSERT INTO t VALUES (?)');
+  db.transaction(() => {
+    for (let i = 0; i < 3000; i++) insert.run(i);
+  })();
+  const bytes = new Uint8Array(db.serialize());
+  db.close();
+  return bytes;
 }

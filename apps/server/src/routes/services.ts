@@ -33,7 +33,7 @@ export function serviceRoutes(app: Express, { config, projects, runs }: Context)
     return outgoing({
       signal: AbortSignal.any([gone.signal, AbortSignal.timeout(LOOKING)]),
       token: token(req),
-      limits: { maxTotal: 2 ** 28 },
+      limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 26 },
     });
   };
 

@@ -114,12 +114,9 @@ export async function listRuns(db: Knex): Promise<ApiRun[]> {
     .whereNotNull('run_id')
     .orderBy('position')
     .select('id', 'run_id')) as { id: string; run_id: string }[];
-  return rows.map((r) =>
-    toRun(
-      r,
-      made.filter((d) => d.run_id === r.id).map((d) => d.id),
-    ),
-  );
+  const byRun = new Map<string, string[]>();
+  for (const d of made) byRun.set(d.run_id, [...(byRun.get(d.run_id) ?? []), d.id]);
+  return rows.map((r) => toRun(r, byRun.get(r.id) ?? []));
 }
 
 export async function getRun(db: Knex, id: string): Promise<ApiRun> {
