@@ -1,4 +1,6 @@
 import { enclosedGaps, missingMask } from '../numeric/components';
+import { growingFloats } from '../numeric/growing';
+import { Random } from '../numeric/random';
 import { histogram, quantileSorted, summarise } from '../numeric/statistics';
 import type { BandFacts, DatasetInfo, Dataset } from './dataset';
 import { featureCount, featuresExtent, type Column, type ColumnInfo, type Features, type Zeros } from './features';
@@ -136,15 +138,20 @@ function furthestFromZero(
   return out;
 }
 
-/** Up to 200 000 values spread evenly over the band, sorted. */
+/**
+ * Up to 200 000 values spread over the band, sorted: one of each run of cells of equal length, at a place drawn within it (seeded), so
+ * that no pattern of the grid (its columns, stripes, a lattice) can keep step with the sample.
+ */
 function sample(cells: ArrayLike<number>, missing: number): Float64Array {
   const step = Math.max(1, Math.floor(cells.length / SAMPLE));
-  const out: number[] = [];
+  const r = new Random(cells.length);
+  const out = growingFloats();
   for (let i = 0; i < cells.length; i += step) {
-    const v = cells[i]!;
+    const at = step === 1 ? i : Math.min(cells.length - 1, i + Math.floor(step * r.uniform()));
+    const v = cells[at]!;
     if (v === v && v !== missing) out.push(v);
   }
-  return Float64Array.from(out).sort();
+  return out.done().sort();
 }
 
 /** An extreme value that is a usual code and stands apart from the rest of the values by more than their whole range. */

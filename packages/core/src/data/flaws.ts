@@ -79,11 +79,14 @@ function columnsInfinite(columns: Column[]): number {
 
 function eachInfinite(values: Cells, seen: (i: number) => void): number {
   let n = 0;
-  for (let i = 0; i < values.length; i++)
-    if (values[i] === Infinity || values[i] === -Infinity) {
+  for (let i = 0; i < values.length; i++) {
+    const v = values[i]!;
+    // Infinite less infinite is no number; so is what was none before.
+    if (v - v !== 0 && v === v) {
       values[i] = NaN;
       seen(i);
       n++;
     }
+  }
   return n;
 }

@@ -107,41 +107,47 @@ export class FeatureCollector {
   }
 
   private geometry(g: Geometry, kind: GeometryType, b: FeaturesBuilder): void {
-    const bad = (): never => {
-      throw new HelkError(
-        'file.damaged',
-        `"${this.name}": the coordinates of feature ${this.seen} are not numbers in the shape of a ${g.type}.`,
-        this.name,
-      );
-    };
-    const point = (p: unknown): void => {
-      if (!Array.isArray(p) || !Number.isFinite(p[0]) || !Number.isFinite(p[1])) return bad();
-      b.coordinate(p[0] as number, p[1] as number, Number.isFinite(p[2]) ? (p[2] as number) : undefined);
-      if (++this.coordinates > this.limits.maxCells)
-        throw new HelkError('file.tooLarge', `"${this.name}" holds more corners than are taken in.`, this.name);
-    };
-    const array = (v: unknown): unknown[] => (Array.isArray(v) ? v : bad());
-    const ring = (r: unknown, close: boolean): void => {
-      const pts = array(r);
-      if (pts.length < (close ? 3 : 2)) bad();
-      pts.forEach(point);
-      const [a, z] = [pts[0] as number[], pts[pts.length - 1] as number[]];
-      if (close && (a[0] !== z[0] || a[1] !== z[1])) {
-        point(a);
-        this.closed++;
-      }
-      b.endRing();
-    };
     const multi = g.type.startsWith('Multi');
-    for (const part of multi ? array(g.coordinates) : [g.coordinates]) {
+    for (const part of multi ? this.array(g.coordinates, g) : [g.coordinates]) {
       if (kind === 'point') {
-        point(part);
+        this.point(part, g, b);
         b.endRing();
-      } else if (kind === 'line') ring(part, false);
-      else for (const r of array(part)) ring(r, true);
+      } else if (kind === 'line') this.ring(part, false, g, b);
+      else for (const r of this.array(part, g)) this.ring(r, true, g, b);
       b.endPart();
     }
     b.endFeature();
+  }
+
+  private ring(r: unknown, close: boolean, g: Geometry, b: FeaturesBuilder): void {
+    const pts = this.array(r, g);
+    if (pts.length < (close ? 3 : 2)) this.bad(g);
+    for (const p of pts) this.point(p, g, b);
+    const [a, z] = [pts[0] as number[], pts[pts.length - 1] as number[]];
+    if (close && (a[0] !== z[0] || a[1] !== z[1])) {
+      this.point(a, g, b);
+      this.closed++;
+    }
+    b.endRing();
+  }
+
+  private point(p: unknown, g: Geometry, b: FeaturesBuilder): void {
+    if (!Array.isArray(p) || !Number.isFinite(p[0]) || !Number.isFinite(p[1])) return this.bad(g);
+    b.coordinate(p[0] as number, p[1] as number, Number.isFinite(p[2]) ? (p[2] as number) : undefined);
+    if (++this.coordinates > this.limits.maxCells)
+      throw new HelkError('file.tooLarge', `"${this.name}" holds more corners than are taken in.`, this.name);
+  }
+
+  private array(v: unknown, g: Geometry): unknown[] {
+    return Array.isArray(v) ? v : this.bad(g);
+  }
+
+  private bad(g: Geometry): never {
+    throw new HelkError(
+      'file.damaged',
+      `"${this.name}": the coordinates of feature ${this.seen} are not numbers in the shape of a ${g.type}.`,
+      this.name,
+    );
   }
 }
 

@@ -11,6 +11,57 @@ const QUOTE = 0x22;
 const BACKSLASH = 0x5c;
 const COMMA = 0x2c;
 
+/** What a byte is to whoever looks for the end of a value: 1 opens a string, 2 opens a bracket, 3 closes one, 4 parts values. */
+const MARKS = new Uint8Array(256).fill(4, 0, 33);
+MARKS[QUOTE] = 1;
+for (const c of '[{') MARKS[c.charCodeAt(0)] = 2;
+for (const c of ']}') MARKS[c.charCodeAt(0)] = 3;
+MARKS[COMMA] = 4;
+
+const ENDS_EARLY = -1;
+const TOO_DEEP = -2;
+
+function pastSpace(bytes: Uint8Array, from: number): number {
+  let at = from;
+  for (const n = bytes.length; at < n; at++) {
+    const c = bytes[at]!;
+    if (c !== 32 && c !== 10 && c !== 13 && c !== 9) break;
+  }
+  return at;
+}
+
+/** Behind the closing quote of the string that opens at `at`, or `ENDS_EARLY`. */
+function stringEnd(bytes: Uint8Array, at: number): number {
+  const n = bytes.length;
+  for (let i = at + 1; i < n; i++) {
+    const c = bytes[i]!;
+    if (c === QUOTE) return i + 1;
+    if (c === BACKSLASH) i++;
+  }
+  return ENDS_EARLY;
+}
+
+/** Behind the value that begins at `at`, or `ENDS_EARLY` or `TOO_DEEP`. Brackets are counted, not matched: parsing does that. */
+function valueEnd(bytes: Uint8Array, at: number): number {
+  const n = bytes.length;
+  let depth = 0;
+  for (let i = at; i < n; i++) {
+    const mark = MARKS[bytes[i]!]!;
+    if (mark === 0) continue;
+    if (mark === 1) {
+      const to = stringEnd(bytes, i);
+      if (to < 0 || depth === 0) return to;
+      i = to - 1;
+    } else if (mark === 2) {
+      if (++depth > DEEPEST) return TOO_DEEP;
+    } else if (mark === 3) {
+      if (depth === 0) return i;
+      if (--depth === 0) return i + 1;
+    } else if (depth === 0) return i;
+  }
+  return depth ? ENDS_EARLY : n;
+}
+
 /** JSON that holds one long list: everything else of the root, parsed, and the list in batches. */
 export interface JsonPieces {
   root: Record<string, unknown>;
@@ -39,40 +90,20 @@ export function jsonPieces(bytes: Uint8Array, list: string, encoding: string, na
   const tooLong = (what: string): never => {
     throw new HelkError('file.tooLarge', `"${name}": ${what} has more than ${MOST_VALUE / 2 ** 20} MiB.`, name);
   };
-  const space = (at: number): number => {
-    while (at < n && (bytes[at] === 32 || bytes[at] === 10 || bytes[at] === 13 || bytes[at] === 9)) at++;
-    return at;
-  };
-  /** Behind the closing quote of the string that opens at `at`. */
+  const space = (at: number): number => pastSpace(bytes, at);
   const pastString = (at: number): number => {
-    for (let i = at + 1; i < n; i++) {
-      const c = bytes[i];
-      if (c === BACKSLASH) i++;
-      else if (c === QUOTE) return i + 1;
-    }
-    return cutOff(n);
+    const to = stringEnd(bytes, at);
+    return to < 0 ? cutOff(n) : to;
   };
-  /** Behind the value that begins at `at`. Brackets are counted, not matched: parsing does that. */
   const pastValue = (at: number): number => {
-    let depth = 0;
-    for (let i = at; i < n; i++) {
-      const c = bytes[i]!;
-      if (c === QUOTE) {
-        i = pastString(i) - 1;
-        if (depth === 0) return i + 1;
-      } else if (c === 0x5b || c === 0x7b) {
-        if (++depth > DEEPEST)
-          throw new HelkError(
-            'file.unsupported',
-            `"${name}" nests values more than ${DEEPEST} deep (at byte ${i}); no data are like that.`,
-            name,
-          );
-      } else if (c === 0x5d || c === 0x7d) {
-        if (depth === 0) return i;
-        if (--depth === 0) return i + 1;
-      } else if (depth === 0 && (c === COMMA || c <= 32)) return i;
-    }
-    return depth ? cutOff(n) : n;
+    const to = valueEnd(bytes, at);
+    if (to === TOO_DEEP)
+      throw new HelkError(
+        'file.unsupported',
+        `"${name}" nests values more than ${DEEPEST} deep (behind byte ${at}); no data are like that.`,
+        name,
+      );
+    return to < 0 ? cutOff(n) : to;
   };
   const parse = (text: string, from: number): unknown => {
     try {

@@ -1,3 +1,6 @@
+import { growingCells, type Growing } from './growing';
+import { IndexStack } from './heap';
+
 /** Cells of one connected group of missing cells that does not touch the grid's edge. */
 export interface Gap {
   /** Indices of its cells, ascending. */
@@ -21,7 +24,7 @@ export function missingMask(cells: ArrayLike<number>, missing: number): Uint8Arr
  * @returns gaps from north to south, by their first cell in reading order
  */
 export function enclosedGaps(mask: Uint8Array, width: number, height: number): Gap[] {
-  const stack: number[] = [];
+  const stack = new IndexStack();
   const n = width * height;
   const take = (i: number): void => {
     if (mask[i] === 1) {
@@ -29,10 +32,10 @@ export function enclosedGaps(mask: Uint8Array, width: number, height: number): G
       stack.push(i);
     }
   };
-  const flood = (found: number[] | null): void => {
-    while (stack.length > 0) {
-      const i = stack.pop()!;
-      if (found) found.push(i);
+  const flood = (found: Growing<Int32Array> | null): void => {
+    while (stack.size > 0) {
+      const i = stack.pop();
+      found?.push(i);
       const x = i % width;
       if (x > 0) take(i - 1);
       if (x < width - 1) take(i + 1);
@@ -53,10 +56,10 @@ export function enclosedGaps(mask: Uint8Array, width: number, height: number): G
   const gaps: Gap[] = [];
   for (let i = 0; i < n; i++) {
     if (mask[i] !== 1) continue;
-    const found: number[] = [];
+    const found = growingCells();
     take(i);
     flood(found);
-    gaps.push({ cells: Int32Array.from(found).sort() });
+    gaps.push({ cells: found.done().sort() });
   }
   return gaps;
 }

@@ -54,3 +54,4 @@ export class Growing<T extends Float64Array | Uint32Array | Int32Array | Uint8Ar
 export const growingFloats = (): Growing<Float64Array> => new Growing(Float64Array);
 export const growingCounts = (): Growing<Uint32Array> => new Growing(Uint32Array);
 export const growingBytes = (): Growing<Uint8Array> => new Growing(Uint8Array);
+export const growingCells = (): Growing<Int32Array> => new Growing(Int32Array);

@@ -11,54 +11,75 @@ export interface Summary {
   sum: number;
 }
 
+/** Values of a block whose sums are taken from one shift. */
+const BLOCK = 4096;
+
 /**
- * Count, missing (NaN), lowest, highest, mean and sample standard deviation in one pass over the values, by Welford's
+ * Count, missing (NaN), lowest, highest, mean and sample standard deviation of values that come run by run, by Welford's
  * update merged block by block (Chan, Golub and LeVeque 1983), so that large offsets do not eat the digits. O(n).
  */
-export function summarise(values: ArrayLike<number>, missingValue = NaN): Summary {
-  let count = 0;
-  let min = Infinity;
-  let max = -Infinity;
-  let mean = 0;
-  let m2 = 0;
-  const n = values.length;
-  const block = 4096;
-  for (let start = 0; start < n; start += block) {
-    const end = Math.min(n, start + block);
-    let bc = 0;
-    let shift = NaN;
-    let s = 0;
-    let q = 0;
-    for (let i = start; i < end; i++) {
-      const v = values[i]!;
-      if (v !== v || v === missingValue) continue;
-      if (bc === 0) shift = v;
-      if (v < min) min = v;
-      if (v > max) max = v;
-      const d = v - shift;
-      s += d;
-      q += d * d;
-      bc++;
+export class Summariser {
+  private count = 0;
+  private seen = 0;
+  private min = Infinity;
+  private max = -Infinity;
+  private mean = 0;
+  private m2 = 0;
+
+  /** Values from `from` up to `to`; NaN and `missingValue` are missing. */
+  add(values: ArrayLike<number>, from: number, to: number, missingValue = NaN): void {
+    this.seen += to - from;
+    for (let start = from; start < to; start += BLOCK) {
+      const end = Math.min(to, start + BLOCK);
+      let { min, max } = this;
+      let bc = 0;
+      let shift = NaN;
+      let s = 0;
+      let q = 0;
+      for (let i = start; i < end; i++) {
+        const v = values[i]!;
+        if (v !== v || v === missingValue) continue;
+        if (bc === 0) shift = v;
+        if (v < min) min = v;
+        if (v > max) max = v;
+        const d = v - shift;
+        s += d;
+        q += d * d;
+        bc++;
+      }
+      if (bc === 0) continue;
+      this.min = min;
+      this.max = max;
+      const bm = shift + s / bc;
+      const bq = q - (s * s) / bc;
+      const total = this.count + bc;
+      const d = bm - this.mean;
+      this.m2 += bq + (d * d * this.count * bc) / total;
+      this.mean += (d * bc) / total;
+      this.count = total;
     }
-    if (bc === 0) continue;
-    const bm = shift + s / bc;
-    const bq = q - (s * s) / bc;
-    const total = count + bc;
-    const d = bm - mean;
-    m2 += bq + (d * d * count * bc) / total;
-    mean += (d * bc) / total;
-    count = total;
   }
-  if (count === 0) return { count: 0, missing: n, min: NaN, max: NaN, mean: NaN, sd: NaN, sum: 0 };
-  return {
-    count,
-    missing: n - count,
-    min,
-    max,
-    mean,
-    sd: count > 1 ? Math.sqrt(Math.max(0, m2) / (count - 1)) : 0,
-    sum: mean * count,
-  };
+
+  done(): Summary {
+    const { count, seen, min, max, mean, m2 } = this;
+    if (count === 0) return { count: 0, missing: seen, min: NaN, max: NaN, mean: NaN, sd: NaN, sum: 0 };
+    return {
+      count,
+      missing: seen - count,
+      min,
+      max,
+      mean,
+      sd: count > 1 ? Math.sqrt(Math.max(0, m2) / (count - 1)) : 0,
+      sum: mean * count,
+    };
+  }
+}
+
+/** The same of values that are all at hand. */
+export function summarise(values: ArrayLike<number>, missingValue = NaN): Summary {
+  const s = new Summariser();
+  s.add(values, 0, values.length, missingValue);
+  return s.done();
 }
 
 export interface Histogram {

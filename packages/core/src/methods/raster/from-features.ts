@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
-import { featureCount, featuresExtent, featuresIn, takeFeatures, type Features } from '../../data/features';
+import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
 import { MISSING_CLASS, type Band, type Grid } from '../../data/raster';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { cellSize, column } from '../../method/params';
-import { insideRows } from '../../numeric/scanline';
+import { insideRuns } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { roundNear } from './reproject';
 
@@ -67,23 +67,13 @@ export const fromFeatures = defineMethod({
     const cells = numeric
       ? new Float32Array(grid.columns * grid.rows).fill(NaN)
       : new Int32Array(grid.columns * grid.rows).fill(MISSING_CLASS);
-    const mask = new Uint8Array(grid.columns);
     for (let i = 0; i < featureCount(f); i++) {
       if ((i & 63) === 0) job.progress(i / featureCount(f), 'burning');
       if (c.missing?.[i]) continue;
       const v = numeric ? (c.values[i] as number) : code.get(c.values[i] as string)!;
-      if (f.geometry === 'polygon') {
-        const one = takeFeatures(f, [i]);
-        const e = featuresExtent(one);
-        if (!e) continue;
-        const inside = insideRows(one, grid);
-        const r0 = Math.max(0, Math.floor((grid.y - e[3]) / grid.dy));
-        const r1 = Math.min(grid.rows - 1, Math.floor((grid.y - e[1]) / grid.dy));
-        for (let r = r0; r <= r1; r++) {
-          inside(r, mask);
-          for (let k = 0; k < grid.columns; k++) if (mask[k]) cells[r * grid.columns + k] = v;
-        }
-      } else burn(f, i, grid, (cell) => (cells[cell] = v));
+      if (f.geometry === 'polygon')
+        insideRuns(f, i, grid, (r, from, to) => cells.fill(v, r * grid.columns + from, r * grid.columns + to));
+      else burn(f, i, grid, (cell) => (cells[cell] = v));
     }
     let count = 0;
     for (const v of cells) if (v === v && v !== MISSING_CLASS) count++;

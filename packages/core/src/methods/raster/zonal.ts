@@ -1,37 +1,47 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { besideColumns, featureBoxes, featureCount, featuresIn, takeFeatures, type Column } from '../../data/features';
+import { besideColumns, featureCount, featuresIn, type Column } from '../../data/features';
 import { firstBand, missingOf } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
-import { insideRows } from '../../numeric/scanline';
-import { quantileSorted, summarise } from '../../numeric/statistics';
+import { growingFloats } from '../../numeric/growing';
+import { insideRuns } from '../../numeric/scanline';
+import { quantileSorted, Summariser, type Summary } from '../../numeric/statistics';
 import { bandColumn } from './sample';
 
 const STATISTICS = ['count', 'sum', 'mean', 'median', 'min', 'max', 'range', 'sd', 'majority', 'variety'] as const;
 type Statistic = (typeof STATISTICS)[number];
 
-function statistic(name: Statistic, v: Float64Array): number {
-  if (name === 'count') return v.length;
-  if (!v.length) return NaN;
-  if (name === 'median') return quantileSorted(v, 0.5);
-  if (name === 'majority' || name === 'variety') {
-    // Sorted, so equal values stand together; of several that are as frequent the lowest.
-    let [best, most, different] = [v[0]!, 0, 0];
-    for (let i = 0; i < v.length;) {
-      let j = i;
-      while (j < v.length && v[j] === v[i]) j++;
-      if (j - i > most) [best, most] = [v[i]!, j - i];
-      different++;
-      i = j;
+/** Statistics for which the values of an area must stand together; the others are taken as the cells pass. */
+const SORTED: readonly Statistic[] = ['median', 'majority', 'variety'];
+
+function statistic(name: Statistic, s: Summary, sorted: Float64Array): number {
+  if (name === 'count') return s.count;
+  if (!s.count) return NaN;
+  switch (name) {
+    case 'median':
+      return quantileSorted(sorted, 0.5);
+    case 'majority':
+    case 'variety': {
+      // Sorted, so equal values stand together; of several that are as frequent the lowest.
+      let [best, most, different] = [sorted[0]!, 0, 0];
+      for (let i = 0; i < sorted.length;) {
+        let j = i;
+        while (j < sorted.length && sorted[j] === sorted[i]) j++;
+        if (j - i > most) [best, most] = [sorted[i]!, j - i];
+        different++;
+        i = j;
+      }
+      return name === 'majority' ? best : different;
     }
-    return name === 'majority' ? best : different;
+    case 'range':
+      return s.max - s.min;
+    case 'sd':
+      return s.count > 1 ? s.sd : NaN;
+    default:
+      return s[name];
   }
-  const s = summarise(v);
-  return { sum: s.sum, mean: s.mean, min: s.min, max: s.max, range: s.max - s.min, sd: v.length > 1 ? s.sd : NaN }[
-    name
-  ];
 }
 
 export const zonal = defineMethod({
@@ -73,40 +83,27 @@ export const zonal = defineMethod({
     const { grid } = raster;
     const missing = missingOf(band);
     const places = featuresIn(zones, grid.crs);
-    const boxes = featureBoxes(places);
     const n = featureCount(zones);
     const out = names.map(() => new Float64Array(n).fill(NaN));
+    const keeps = names.some((s) => SORTED.includes(s as Statistic));
     let empty = 0;
     for (let i = 0; i < n; i++) {
       if ((i & 31) === 0) job.progress(i / n, 'areas');
-      const values: number[] = [];
-      const c0 = Math.max(0, Math.floor((boxes[4 * i]! - grid.x) / grid.dx));
-      const c1 = Math.min(grid.columns - 1, Math.floor((boxes[4 * i + 2]! - grid.x) / grid.dx));
-      const r0 = Math.max(0, Math.floor((grid.y - boxes[4 * i + 3]!) / grid.dy));
-      const r1 = Math.min(grid.rows - 1, Math.floor((grid.y - boxes[4 * i + 1]!) / grid.dy));
-      if (c1 >= c0 && r1 >= r0) {
-        // A window of the grid's own lattice round the area.
-        const window = {
-          ...grid,
-          x: grid.x + c0 * grid.dx,
-          y: grid.y - r0 * grid.dy,
-          columns: c1 - c0 + 1,
-          rows: r1 - r0 + 1,
-        };
-        const inside = insideRows(takeFeatures(places, [i]), window);
-        const mask = new Uint8Array(window.columns);
-        for (let r = 0; r < window.rows; r++) {
-          inside(r, mask);
-          for (let c = 0; c < window.columns; c++) {
-            if (!mask[c]) continue;
-            const v = band.cells[(r0 + r) * grid.columns + c0 + c]!;
-            if (v === v && v !== missing) values.push(v);
-          }
+      const sum = new Summariser();
+      const values = growingFloats();
+      insideRuns(places, i, grid, (row, from, to) => {
+        const start = row * grid.columns;
+        sum.add(band.cells, start + from, start + to, missing);
+        if (!keeps) return;
+        for (let k = start + from; k < start + to; k++) {
+          const v = band.cells[k]!;
+          if (v === v && v !== missing) values.push(v);
         }
-      }
-      if (!values.length) empty++;
-      const sorted = Float64Array.from(values).sort();
-      names.forEach((s, k) => (out[k]![i] = statistic(s as Statistic, sorted)));
+      });
+      const s = sum.done();
+      if (!s.count) empty++;
+      const sorted = values.done().sort();
+      names.forEach((name, k) => (out[k]![i] = statistic(name as Statistic, s, sorted)));
     }
     if (empty === n)
       job.note('look', 'zonal.none', 'No area holds the centre of a cell: do they lie in the same place?');

@@ -4,6 +4,7 @@ import { cellArea, cellCount, cellMetres, firstBand, measureRaster, type Cells }
 import { defineMethod, input, output } from '../../method/define';
 import type { Job } from '../../method/job';
 import { number, quantity } from '../../method/params';
+import { growingCells } from '../../numeric/growing';
 import { IndexHeap, IndexQueue, IndexStack } from '../../numeric/heap';
 import { elevationChecks } from './gradient';
 
@@ -128,15 +129,16 @@ export function depressions(
   const n = width * height;
   const seen = new Uint8Array(n);
   const found: { members: Int32Array; depth: number }[] = [];
-  const stack: number[] = [];
+  const stack = new IndexStack();
+  const members = growingCells();
   for (let start = 0; start < n; start++) {
     if (seen[start] === 1 || !(filled[start]! > cells[start]!)) continue;
-    const members: number[] = [];
+    members.length = 0;
     let depth = 0;
     seen[start] = 1;
     stack.push(start);
-    while (stack.length > 0) {
-      const i = stack.pop()!;
+    while (stack.size > 0) {
+      const i = stack.pop();
       members.push(i);
       depth = Math.max(depth, filled[i]! - cells[i]!);
       const x = i % width;
@@ -152,7 +154,7 @@ export function depressions(
         }
       }
     }
-    found.push({ members: Int32Array.from(members), depth });
+    found.push({ members: members.done(), depth });
   }
   return found;
 }

@@ -1,5 +1,5 @@
 import type { Cells } from '../../data/raster';
-import { IndexQueue } from '../../numeric/heap';
+import { growingBytes, growingCells } from '../../numeric/growing';
 
 /** The eight neighbours, clockwise from north: the direction code k means k x 45 degrees. */
 export const FLOW_DX = [0, 1, 1, 1, 0, -1, -1, -1];
@@ -28,12 +28,17 @@ export function d8(
 ): { direction: Int8Array; pits: number } {
   const n = width * height;
   const direction = new Int8Array(n);
-  const flat: number[] = [];
+  const flat = growingCells();
+  // Whether a flat cell lies beside higher ground.
+  const rim = growingBytes();
+  const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
+  const length = new Float64Array(8);
   for (let y = 0; y < height; y++) {
     const w = dx(y);
     const h = dy(y);
     const diagonal = Math.hypot(w, h);
-    const length = [h, diagonal, w, diagonal, h, diagonal, w, diagonal];
+    length.set([h, diagonal, w, diagonal, h, diagonal, w, diagonal]);
+    const inner = y > 0 && y < height - 1;
     for (let x = 0; x < width; x++) {
       const i = y * width + x;
       const e = z[i]!;
@@ -41,125 +46,157 @@ export function d8(
         direction[i] = NO_DATA;
         continue;
       }
+      const edge = !inner || x === 0 || x === width - 1;
       let best = 0;
       let code = PIT;
       let outwards = PIT;
+      let higher = 0;
       for (let k = 0; k < 8; k++) {
-        const nx = x + FLOW_DX[k]!;
-        const ny = y + FLOW_DY[k]!;
-        const v = nx < 0 || ny < 0 || nx >= width || ny >= height ? NaN : z[ny * width + nx]!;
-        if (v !== v) {
-          if (outwards === PIT || (outwards % 2 === 1 && k % 2 === 0)) outwards = k;
-          continue;
-        }
-        const drop = (e - v) / length[k]!;
-        if (drop > best) {
-          best = drop;
-          code = k;
-        }
+        const v = edge && beyond(x, y, k, width, height) ? NaN : z[i + step[k]!]!;
+        if (v < e) {
+          const drop = (e - v) / length[k]!;
+          if (drop > best) {
+            best = drop;
+            code = k;
+          }
+        } else if (v > e) higher = 1;
+        else if (v !== v && (outwards === PIT || (outwards % 2 === 1 && k % 2 === 0))) outwards = k;
       }
       direction[i] = code !== PIT ? code : outwards;
-      if (direction[i] === PIT) flat.push(i);
+      if (direction[i] === PIT) {
+        flat.push(i);
+        rim.push(higher);
+      }
     }
   }
-  return { direction, pits: resolveFlats(z, width, height, direction, flat) };
+  return { direction, pits: resolveFlats(z, width, direction, flat.done(), rim.done()) };
 }
 
-/** Gives flat cells a direction over the combined gradient; returns how many had no way out. */
-function resolveFlats(z: Cells, width: number, height: number, direction: Int8Array, flat: number[]): number {
-  const n = width * height;
-  if (flat.length === 0) return 0;
-  const label = new Int32Array(n);
-  const inFlat = (i: number): boolean => direction[i] === PIT;
-  const step = FLOW_DX.map((x, k) => FLOW_DY[k]! * width + x);
-  // A flat cell is never on the edge (those drain outwards), so its neighbours exist.
-  let labels = 0;
-  const stack: number[] = [];
-  for (const start of flat) {
-    if (label[start] !== 0) continue;
-    labels++;
-    label[start] = labels;
-    stack.push(start);
-    while (stack.length > 0) {
-      const i = stack.pop()!;
+const beyond = (x: number, y: number, k: number, width: number, height: number): boolean => {
+  const nx = x + FLOW_DX[k]!;
+  const ny = y + FLOW_DY[k]!;
+  return nx < 0 || ny < 0 || nx >= width || ny >= height;
+};
+
+/**
+ * Gives flat cells a direction over the combined gradient; returns how many had no way out. Flat cells that touch and are of one height
+ * make one flat. A flat cell is never on the edge (those drain outwards), so its neighbours exist. O(flat cells).
+ *
+ * @param flat cells without a direction, ascending
+ * @param rim of each: whether it lies beside higher ground
+ */
+function resolveFlats(z: Cells, width: number, direction: Int8Array, flat: Int32Array, rim: Uint8Array): number {
+  const m = flat.length;
+  if (m === 0) return 0;
+  const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
+  // Number of a flat cell among the flat ones, from 1; 0 for all others.
+  const slot = new Int32Array(direction.length);
+  for (let s = 0; s < m; s++) slot[flat[s]!] = s + 1;
+  const queue = new Int32Array(m);
+  /** Steps of each cell from those that have a 1 already, within their flats, breadth first. */
+  const spread = (distance: Int32Array, begun: number): void => {
+    for (let head = 0, tail = begun; head < tail; head++) {
+      const s = queue[head]!;
+      const i = flat[s]!;
+      const e = z[i]!;
+      const next = distance[s]! + 1;
       for (let k = 0; k < 8; k++) {
         const j = i + step[k]!;
-        if (inFlat(j) && label[j] === 0 && z[j] === z[i]) {
-          label[j] = labels;
-          stack.push(j);
+        const t = slot[j]! - 1;
+        if (t >= 0 && distance[t] === 0 && z[j] === e) {
+          distance[t] = next;
+          queue[tail++] = t;
         }
       }
     }
-  }
-  // Away from higher ground: distance from the rim, breadth first.
-  const away = new Int32Array(n);
-  const highest = new Int32Array(labels + 1);
-  const queue = new IndexQueue();
-  for (const i of flat) {
+  };
+  // Towards lower ground: from the cells that touch drained ones of their height.
+  const toward = new Int32Array(m);
+  let begun = 0;
+  for (let s = 0; s < m; s++) {
+    const i = flat[s]!;
+    const e = z[i]!;
     for (let k = 0; k < 8; k++) {
-      if (z[i + step[k]!]! > z[i]!) {
-        away[i] = 1;
-        queue.push(i);
+      const j = i + step[k]!;
+      if (z[j] === e && direction[j]! >= 0) {
+        toward[s] = 1;
+        queue[begun++] = s;
         break;
       }
     }
   }
-  for (let i = queue.shift(); i >= 0; i = queue.shift()) {
-    highest[label[i]!] = Math.max(highest[label[i]!]!, away[i]!);
-    for (let k = 0; k < 8; k++) {
-      const j = i + step[k]!;
-      if (inFlat(j) && label[j] === label[i] && away[j] === 0) {
-        away[j] = away[i]! + 1;
-        queue.push(j);
-      }
+  spread(toward, begun);
+  // Away from higher ground: from the rim.
+  const away = new Int32Array(m);
+  begun = 0;
+  for (let s = 0; s < m; s++)
+    if (rim[s]) {
+      away[s] = 1;
+      queue[begun++] = s;
     }
-  }
-  // Towards lower ground, twice as strong; the mask is the sum (Barnes' FlatMask).
-  const toward = new Int32Array(n);
-  for (const i of flat) {
-    for (let k = 0; k < 8; k++) {
-      const j = i + step[k]!;
-      if (z[j] === z[i] && direction[j]! >= 0) {
-        toward[i] = 1;
-        queue.push(i);
-        break;
-      }
-    }
-  }
-  for (let i = queue.shift(); i >= 0; i = queue.shift()) {
-    for (let k = 0; k < 8; k++) {
-      const j = i + step[k]!;
-      if (inFlat(j) && label[j] === label[i] && toward[j] === 0) {
-        toward[j] = toward[i]! + 1;
-        queue.push(j);
-      }
-    }
-  }
+  spread(away, begun);
+  const highest = highestOf(away, z, flat, slot, step, queue);
+  // Towards lower ground counts twice; the mask is the sum (Barnes' FlatMask).
+  const mask = toward;
+  for (let s = 0; s < m; s++)
+    if (toward[s]! > 0) mask[s] = 2 * toward[s]! + (away[s]! > 0 ? highest[s]! - away[s]! : 0);
   let pits = 0;
-  const resolved = new Int8Array(flat.length);
-  flat.forEach((i, m) => {
-    resolved[m] = PIT;
-    if (toward[i] === 0) {
-      pits++;
-      return;
-    }
-    const mask = (c: number): number => 2 * toward[c]! + (away[c]! > 0 ? highest[label[c]!]! - away[c]! : 0);
-    const own = mask(i);
-    let best = own;
-    for (let k = 0; k < 8; k++) {
-      const j = i + step[k]!;
-      if (z[j] !== z[i]) continue;
-      // Drained cells of the same level are the outlet: lower than any flat cell.
-      const v = direction[j]! >= 0 ? 0 : label[j] === label[i] ? mask(j) : Infinity;
-      if (v < best) {
-        best = v;
-        resolved[m] = k;
+  const resolved = new Int8Array(m).fill(PIT);
+  for (let s = 0; s < m; s++) {
+    const i = flat[s]!;
+    const e = z[i]!;
+    let best = mask[s]!;
+    if (best > 0)
+      for (let k = 0; k < 8; k++) {
+        const j = i + step[k]!;
+        if (z[j] !== e) continue;
+        // Drained cells of the same level are the outlet: lower than any flat cell.
+        const v = direction[j]! >= 0 ? 0 : mask[slot[j]! - 1]!;
+        if (v < best) {
+          best = v;
+          resolved[s] = k;
+        }
+      }
+    if (resolved[s] === PIT) pits++;
+  }
+  for (let s = 0; s < m; s++) direction[flat[s]!] = resolved[s]!;
+  return pits;
+}
+
+/** For each flat cell the greatest distance from higher ground in its flat. O(flat cells). */
+function highestOf(
+  away: Int32Array,
+  z: Cells,
+  flat: Int32Array,
+  slot: Int32Array,
+  step: Int32Array,
+  queue: Int32Array,
+): Int32Array {
+  const m = flat.length;
+  const highest = new Int32Array(m).fill(-1);
+  for (let start = 0; start < m; start++) {
+    if (highest[start]! >= 0) continue;
+    let most = 0;
+    let tail = 1;
+    queue[0] = start;
+    highest[start] = 0;
+    for (let head = 0; head < tail; head++) {
+      const s = queue[head]!;
+      const i = flat[s]!;
+      const e = z[i]!;
+      if (away[s]! > most) most = away[s]!;
+      for (let k = 0; k < 8; k++) {
+        const j = i + step[k]!;
+        const t = slot[j]! - 1;
+        if (t >= 0 && highest[t] === -1 && z[j] === e) {
+          highest[t] = 0;
+          queue[tail++] = t;
+        }
       }
     }
-    if (resolved[m] === PIT) pits++;
-  });
-  flat.forEach((i, m) => (direction[i] = resolved[m]!));
-  return pits;
+    for (let head = 0; head < tail; head++) highest[queue[head]!] = most;
+  }
+  return highest;
 }
 
 /**
