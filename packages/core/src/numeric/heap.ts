@@ -111,6 +111,10 @@ export class IndexStack {
   private held = new Int32Array(1 << 12);
   size = 0;
 
+  clear(): void {
+    this.size = 0;
+  }
+
   push(item: number): void {
     if (this.size === this.held.length) {
       const bigger = new Int32Array(this.size * 2);

@@ -1,5 +1,6 @@
 import type { Cells } from '../../data/raster';
-import { growingBytes, growingCells } from '../../numeric/growing';
+import { growingCells } from '../../numeric/growing';
+import { IndexStack } from '../../numeric/heap';
 
 /** The eight neighbours, clockwise from north: the direction code k means k x 45 degrees. */
 export const FLOW_DX = [0, 1, 1, 1, 0, -1, -1, -1];
@@ -29,8 +30,6 @@ export function d8(
   const n = width * height;
   const direction = new Int8Array(n);
   const flat = growingCells();
-  // Whether a flat cell lies beside higher ground.
-  const rim = growingBytes();
   const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
   const length = new Float64Array(8);
   for (let y = 0; y < height; y++) {
@@ -46,157 +45,167 @@ export function d8(
         direction[i] = NO_DATA;
         continue;
       }
-      const edge = !inner || x === 0 || x === width - 1;
-      let best = 0;
       let code = PIT;
-      let outwards = PIT;
-      let higher = 0;
-      for (let k = 0; k < 8; k++) {
-        const v = edge && beyond(x, y, k, width, height) ? NaN : z[i + step[k]!]!;
-        if (v < e) {
+      let whole = inner && x > 0 && x < width - 1;
+      if (whole) {
+        let best = 0;
+        for (let k = 0; k < 8; k++) {
+          const v = z[i + step[k]!]!;
+          if (v >= e) continue;
+          // Written so that a missing neighbour, too, comes here.
+          if (!(v < e)) whole = false;
           const drop = (e - v) / length[k]!;
           if (drop > best) {
             best = drop;
             code = k;
           }
-        } else if (v > e) higher = 1;
-        else if (v !== v && (outwards === PIT || (outwards % 2 === 1 && k % 2 === 0))) outwards = k;
+        }
       }
-      direction[i] = code !== PIT ? code : outwards;
-      if (direction[i] === PIT) {
-        flat.push(i);
-        rim.push(higher);
-      }
+      if (!whole) code = atRim(z, x, y, width, height, length);
+      direction[i] = code;
+      if (code === PIT) flat.push(i);
     }
   }
-  return { direction, pits: resolveFlats(z, width, direction, flat.done(), rim.done()) };
+  return { direction, pits: resolveFlats(z, width, direction, flat.done()) };
 }
 
-const beyond = (x: number, y: number, k: number, width: number, height: number): boolean => {
-  const nx = x + FLOW_DX[k]!;
-  const ny = y + FLOW_DY[k]!;
-  return nx < 0 || ny < 0 || nx >= width || ny >= height;
-};
+/** The same for a cell on the edge or beside missing ones: without lower neighbours it drains outwards, straight rather than askew. */
+function atRim(z: Cells, x: number, y: number, width: number, height: number, length: Float64Array): number {
+  const e = z[y * width + x]!;
+  let best = 0;
+  let code = PIT;
+  let outwards = PIT;
+  for (let k = 0; k < 8; k++) {
+    const nx = x + FLOW_DX[k]!;
+    const ny = y + FLOW_DY[k]!;
+    const v = nx < 0 || ny < 0 || nx >= width || ny >= height ? NaN : z[ny * width + nx]!;
+    if (v !== v) {
+      if (outwards === PIT || (outwards % 2 === 1 && k % 2 === 0)) outwards = k;
+      continue;
+    }
+    const drop = (e - v) / length[k]!;
+    if (drop > best) {
+      best = drop;
+      code = k;
+    }
+  }
+  return code !== PIT ? code : outwards;
+}
 
 /**
  * Gives flat cells a direction over the combined gradient; returns how many had no way out. Flat cells that touch and are of one height
- * make one flat. A flat cell is never on the edge (those drain outwards), so its neighbours exist. O(flat cells).
+ * make one flat; flats are taken one after the other, since what lies together is fetched together. A flat cell is never on the edge
+ * (those drain outwards), so its neighbours exist. O(flat cells).
  *
- * @param flat cells without a direction, ascending
- * @param rim of each: whether it lies beside higher ground
+ * @param flat cells without a direction
  */
-function resolveFlats(z: Cells, width: number, direction: Int8Array, flat: Int32Array, rim: Uint8Array): number {
-  const m = flat.length;
-  if (m === 0) return 0;
+function resolveFlats(z: Cells, width: number, direction: Int8Array, flat: Int32Array): number {
   const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
-  // Number of a flat cell among the flat ones, from 1; 0 for all others.
-  const slot = new Int32Array(direction.length);
-  for (let s = 0; s < m; s++) slot[flat[s]!] = s + 1;
-  const queue = new Int32Array(m);
-  /** Steps of each cell from those that have a 1 already, within their flats, breadth first. */
-  const spread = (distance: Int32Array, begun: number): void => {
-    for (let head = 0, tail = begun; head < tail; head++) {
-      const s = queue[head]!;
-      const i = flat[s]!;
-      const e = z[i]!;
-      const next = distance[s]! + 1;
+  // Steps from lower ground, then the mask; 0 not seen yet, -1 seen.
+  const toward = new Int32Array(direction.length);
+  const away = new Int32Array(direction.length);
+  const members = new Int32Array(flat.length);
+  const queue = new Int32Array(flat.length);
+  const outlets = new IndexStack();
+  const rims = new IndexStack();
+  let pits = 0;
+  for (let f = 0; f < flat.length; f++) {
+    const start = flat[f]!;
+    if (toward[start] !== 0) continue;
+    const e = z[start]!;
+    // The flat: which of its cells touch drained ones of their height, and which touch higher ground.
+    let size = 1;
+    members[0] = start;
+    toward[start] = -1;
+    for (let head = 0; head < size; head++) {
+      const i = members[head]!;
+      let drains = false;
+      let higher = false;
       for (let k = 0; k < 8; k++) {
         const j = i + step[k]!;
-        const t = slot[j]! - 1;
-        if (t >= 0 && distance[t] === 0 && z[j] === e) {
-          distance[t] = next;
-          queue[tail++] = t;
+        const v = z[j]!;
+        if (v > e) higher = true;
+        else if (v === e) {
+          if (direction[j] !== PIT) drains = true;
+          else if (toward[j] === 0) {
+            toward[j] = -1;
+            members[size++] = j;
+          }
         }
       }
+      if (drains) outlets.push(i);
+      if (higher) rims.push(i);
     }
-  };
-  // Towards lower ground: from the cells that touch drained ones of their height.
-  const toward = new Int32Array(m);
-  let begun = 0;
-  for (let s = 0; s < m; s++) {
-    const i = flat[s]!;
-    const e = z[i]!;
-    for (let k = 0; k < 8; k++) {
-      const j = i + step[k]!;
-      if (z[j] === e && direction[j]! >= 0) {
-        toward[s] = 1;
-        queue[begun++] = s;
-        break;
-      }
+    if (outlets.size === 0) {
+      pits += size;
+      rims.clear();
+      continue;
     }
-  }
-  spread(toward, begun);
-  // Away from higher ground: from the rim.
-  const away = new Int32Array(m);
-  begun = 0;
-  for (let s = 0; s < m; s++)
-    if (rim[s]) {
-      away[s] = 1;
-      queue[begun++] = s;
+    spread(toward, -1, outlets, z, direction, step, queue);
+    const highest = spread(away, 0, rims, z, direction, step, queue);
+    // Towards lower ground counts twice; the mask is the sum (Barnes' FlatMask).
+    for (let m = 0; m < size; m++) {
+      const i = members[m]!;
+      toward[i] = 2 * toward[i]! + (away[i]! > 0 ? highest - away[i]! : 0);
     }
-  spread(away, begun);
-  const highest = highestOf(away, z, flat, slot, step, queue);
-  // Towards lower ground counts twice; the mask is the sum (Barnes' FlatMask).
-  const mask = toward;
-  for (let s = 0; s < m; s++)
-    if (toward[s]! > 0) mask[s] = 2 * toward[s]! + (away[s]! > 0 ? highest[s]! - away[s]! : 0);
-  let pits = 0;
-  const resolved = new Int8Array(m).fill(PIT);
-  for (let s = 0; s < m; s++) {
-    const i = flat[s]!;
-    const e = z[i]!;
-    let best = mask[s]!;
-    if (best > 0)
+    for (let m = 0; m < size; m++) {
+      const i = members[m]!;
+      let best = toward[i]!;
+      let code = PIT;
       for (let k = 0; k < 8; k++) {
         const j = i + step[k]!;
         if (z[j] !== e) continue;
-        // Drained cells of the same level are the outlet: lower than any flat cell.
-        const v = direction[j]! >= 0 ? 0 : mask[slot[j]! - 1]!;
+        // Drained cells of the same level are the outlet: lower than any flat cell. (Of this flat none is marked as drained yet.)
+        const v = direction[j] !== PIT ? 0 : toward[j]!;
         if (v < best) {
           best = v;
-          resolved[s] = k;
+          code = k;
         }
       }
-    if (resolved[s] === PIT) pits++;
+      if (code === PIT) pits++;
+      queue[m] = code;
+    }
+    for (let m = 0; m < size; m++) direction[members[m]!] = queue[m]!;
   }
-  for (let s = 0; s < m; s++) direction[flat[s]!] = resolved[s]!;
   return pits;
 }
 
-/** For each flat cell the greatest distance from higher ground in its flat. O(flat cells). */
-function highestOf(
-  away: Int32Array,
+/**
+ * Steps of each cell of a flat from where it begins, breadth first; answers the greatest.
+ *
+ * @param unset what stands in a cell that has not been reached
+ * @param from cells that are one step away; taken off
+ */
+function spread(
+  distance: Int32Array,
+  unset: number,
+  from: IndexStack,
   z: Cells,
-  flat: Int32Array,
-  slot: Int32Array,
+  direction: Int8Array,
   step: Int32Array,
   queue: Int32Array,
-): Int32Array {
-  const m = flat.length;
-  const highest = new Int32Array(m).fill(-1);
-  for (let start = 0; start < m; start++) {
-    if (highest[start]! >= 0) continue;
-    let most = 0;
-    let tail = 1;
-    queue[0] = start;
-    highest[start] = 0;
-    for (let head = 0; head < tail; head++) {
-      const s = queue[head]!;
-      const i = flat[s]!;
-      const e = z[i]!;
-      if (away[s]! > most) most = away[s]!;
-      for (let k = 0; k < 8; k++) {
-        const j = i + step[k]!;
-        const t = slot[j]! - 1;
-        if (t >= 0 && highest[t] === -1 && z[j] === e) {
-          highest[t] = 0;
-          queue[tail++] = t;
-        }
+): number {
+  let tail = from.size;
+  // In the order in which they were found.
+  for (let k = tail - 1; k >= 0; k--) {
+    const i = from.pop();
+    queue[k] = i;
+    distance[i] = 1;
+  }
+  if (tail === 0) return 0;
+  const e = z[queue[0]!]!;
+  for (let head = 0; head < tail; head++) {
+    const i = queue[head]!;
+    const next = distance[i]! + 1;
+    for (let k = 0; k < 8; k++) {
+      const j = i + step[k]!;
+      if (distance[j] === unset && direction[j] === PIT && z[j] === e) {
+        distance[j] = next;
+        queue[tail++] = j;
       }
     }
-    for (let head = 0; head < tail; head++) highest[queue[head]!] = most;
   }
-  return highest;
+  return distance[queue[tail - 1]!]!;
 }
 
 /**
