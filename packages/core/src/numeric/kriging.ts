@@ -240,35 +240,52 @@ export class LocalKriging {
   }
 
   at(x: ArrayLike<number>, y: ArrayLike<number>, estimate: Float64Array, variance?: Float64Array): void {
+    for (let q = 0; q < x.length; q++) {
+      const k = this.near.find(x[q]!, y[q]!, this.neighbours, Infinity, this.index, this.square);
+      const r = this.solveAt(x[q]!, y[q]!, k);
+      estimate[q] = r?.estimate ?? NaN;
+      if (variance) variance[q] = r ? Math.max(0, this.cov(0) - r.explained) : NaN;
+    }
+  }
+
+  /** The estimate at a sample from the nearest others; NaN where the system cannot be solved. */
+  without(i: number): number {
+    const { s, index, square } = this;
+    // One more, since the nearest is the sample itself, or another at its place.
+    const [more, far] = [new Uint32Array(this.neighbours + 1), new Float64Array(this.neighbours + 1)];
+    const found = this.near.find(s.x[i]!, s.y[i]!, this.neighbours + 1, Infinity, more, far);
+    let k = 0;
+    for (let j = 0; j < found && k < this.neighbours; j++) {
+      if (more[j] === i) continue;
+      index[k] = more[j]!;
+      square[k++] = far[j]!;
+    }
+    return this.solveAt(s.x[i]!, s.y[i]!, k)?.estimate ?? NaN;
+  }
+
+  /** The system of the first `k` neighbours found. */
+  private solveAt(x: number, y: number, k: number): { estimate: number; explained: number } | null {
     const { s, cov } = this;
     const p = this.trend.count;
     const f = new Float64Array(p);
-    for (let q = 0; q < x.length; q++) {
-      const k = this.near.find(x[q]!, y[q]!, this.neighbours, Infinity, this.index, this.square);
-      const m = k + p;
-      const a = new Float64Array(m * m);
-      const b = new Float64Array(m);
-      for (let i = 0; i < k; i++) {
-        const [xi, yi] = [s.x[this.index[i]!]!, s.y[this.index[i]!]!];
-        for (let j = 0; j <= i; j++)
-          a[i * m + j] = a[j * m + i] = cov((xi - s.x[this.index[j]!]!) ** 2 + (yi - s.y[this.index[j]!]!) ** 2);
-        this.trend.fill(xi, yi, f, 0);
-        for (let t = 0; t < p; t++) a[i * m + k + t] = a[(k + t) * m + i] = f[t]!;
-        b[i] = cov(this.square[i]!);
-      }
-      this.trend.fill(x[q]!, y[q]!, f, 0);
-      for (let t = 0; t < p; t++) b[k + t] = f[t]!;
-      const right = b.slice();
-      if (!solve(a, m, b)) {
-        estimate[q] = NaN;
-        if (variance) variance[q] = NaN;
-        continue;
-      }
-      let [e, explained] = [0, 0];
-      for (let i = 0; i < k; i++) e += b[i]! * s.z[this.index[i]!]!;
-      for (let i = 0; i < m; i++) explained += b[i]! * right[i]!;
-      estimate[q] = e;
-      if (variance) variance[q] = Math.max(0, cov(0) - explained);
+    const m = k + p;
+    const a = new Float64Array(m * m);
+    const b = new Float64Array(m);
+    for (let i = 0; i < k; i++) {
+      const [xi, yi] = [s.x[this.index[i]!]!, s.y[this.index[i]!]!];
+      for (let j = 0; j <= i; j++)
+        a[i * m + j] = a[j * m + i] = cov((xi - s.x[this.index[j]!]!) ** 2 + (yi - s.y[this.index[j]!]!) ** 2);
+      this.trend.fill(xi, yi, f, 0);
+      for (let t = 0; t < p; t++) a[i * m + k + t] = a[(k + t) * m + i] = f[t]!;
+      b[i] = cov(this.square[i]!);
     }
+    this.trend.fill(x, y, f, 0);
+    for (let t = 0; t < p; t++) b[k + t] = f[t]!;
+    const right = b.slice();
+    if (!solve(a, m, b)) return null;
+    let [estimate, explained] = [0, 0];
+    for (let i = 0; i < k; i++) estimate += b[i]! * s.z[this.index[i]!]!;
+    for (let i = 0; i < m; i++) explained += b[i]! * right[i]!;
+    return { estimate, explained };
   }
 }

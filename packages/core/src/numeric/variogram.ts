@@ -176,10 +176,3 @@ function linearPart(lags: readonly Lag[], w: number[], g: number[], held: Held):
   if (b[1]! < 0) return { nugget: sy / sw, partial: 0 };
   return { nugget: b[0]!, partial: b[1]! };
 }
-
-/** The model that fits best of those with a sill. */
-export function bestVariogram(lags: readonly Lag[], held: Held = {}): Fit {
-  return (['spherical', 'exponential', 'gaussian'] as const)
-    .map((m) => fitVariogram(lags, m, held))
-    .reduce((a, b) => (b.rmse < a.rmse ? b : a));
-}

@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
-import { bestVariogram, empiricalVariogram, fitVariogram, type Lag } from '@helk/core/numeric/variogram';
+import { rankedModels } from '@helk/core/numeric/model-choice';
+import { empiricalVariogram, fitVariogram, type Lag } from '@helk/core/numeric/variogram';
 import { variogramMap, type VariogramMap } from '@helk/core/numeric/variogram-map';
 import type { VariogramAnswer, VariogramRequest } from './messages';
 
@@ -35,7 +36,7 @@ function answer(m: Extract<VariogramRequest, { kind: 'fit' }>): VariogramAnswer 
     lags.value.length < (all ? 1 : 3)
       ? null
       : m.model === 'auto'
-        ? bestVariogram(lags.value, m.held)
+        ? rankedModels({ x, y, z }, lags.value, m.held)[0]!
         : fitVariogram(lags.value, m.model, m.held);
   if (m.map) {
     const of = String(m.maxDistance);

@@ -41,7 +41,7 @@ interface Handle {
 }
 
 const MODELS = [
-  { id: 'auto', label: 'best of three' },
+  { id: 'auto', label: 'that errs least' },
   { id: 'spherical', label: 'spherical' },
   { id: 'exponential', label: 'exponential' },
   { id: 'gaussian', label: 'Gaussian' },
