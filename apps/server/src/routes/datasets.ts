@@ -13,6 +13,7 @@ import {
   type Note,
 } from '@helk/core';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
+import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from '../app';
 import type { Project } from '../projects';
 import { blobParts, getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
@@ -50,7 +51,9 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
   hang(app, 'deleteDataset', async ({ params }) => {
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
-    if (runs.liveRuns(p).some((r) => Object.values(r.inputs).flat().includes(row.id))) {
+    const reads = (r: ApiRun): boolean =>
+      (r.state === 'queued' || r.state === 'running') && Object.values(r.inputs).flat().includes(row.id);
+    if (runs.liveRuns(p).some(reads)) {
       throw new HelkError(
         'dataset.inUse',
         `"${row.name}" is being read by a run; wait for it or cancel it.`,

@@ -301,8 +301,10 @@ export async function endRun(
   state: 'failed' | 'cancelled' | 'interrupted',
   problem: Problem,
 ): Promise<void> {
+  // What has been published stays done, however late a cancel comes.
   await db('runs')
     .where({ id: runId })
+    .whereIn('state', ['queued', 'running'])
     .update({ state, problem: JSON.stringify(problem), ended_at: now() });
   await discardStaged(db, runId);
 }

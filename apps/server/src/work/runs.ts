@@ -1,4 +1,14 @@
-import { forecast, HelkError, methodOf, type DatasetInfo, type Forecast, type Method, type Problem } from '@helk/core';
+import { setTimeout as pause } from 'node:timers/promises';
+import {
+  forecast,
+  HelkError,
+  methodOf,
+  toProblem,
+  type DatasetInfo,
+  type Forecast,
+  type Method,
+  type Problem,
+} from '@helk/core';
 import type { LayerChoice } from '@helk/core/formats';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
@@ -9,6 +19,9 @@ import type { TempFile } from '../store/temp';
 import type { Handle, TimeLimit } from './pool';
 import { readBounds, readingTime, takingTime } from './bounds';
 import type { ProgressMessage, ServiceTask, Task } from './tasks';
+
+/** Milliseconds between two tries to record how a run ended. */
+const RETRY = 3000;
 
 export interface RunRequest {
   method: string;
@@ -171,8 +184,10 @@ export class RunService {
         // A project that is being deleted takes its runs with it.
         if (project.deleted.aborted) return;
         if (!result.ok) await this.ended(project, id, result.problem);
-        const datasets = result.ok ? (await listDatasets(project.db)).filter((d) => result.outputs.includes(d.id)) : [];
         const finished = await getRun(project.db, id);
+        const datasets = finished.outputs.length
+          ? (await listDatasets(project.db)).filter((d) => finished.outputs.includes(d.id))
+          : [];
         this.live.delete(id);
         const events: ProjectEvent[] = [
           ...(datasets.length ? [{ type: 'datasets' as const, datasets }] : []),
@@ -187,8 +202,28 @@ export class RunService {
     return run;
   }
 
+  /**
+   * Records how a run ended. Where there is no room even for that, the run is told as failed from memory, and recording is tried again
+   * until it works: nothing is left "running" that is not.
+   */
   private async ended(project: Project, id: string, problem: Problem): Promise<void> {
-    await endRun(project.db, id, problem.code === 'run.cancelled' ? 'cancelled' : 'failed', problem);
+    const state = problem.code === 'run.cancelled' ? 'cancelled' : 'failed';
+    for (;;) {
+      try {
+        await endRun(project.db, id, state, problem);
+        return;
+      } catch (e) {
+        if (project.deleted.aborted) return;
+        const live = this.live.get(id);
+        const why = toProblem(e);
+        if (live && live.run.state !== state) {
+          const shown = why.code === 'store.full' ? why : problem;
+          live.run = { ...live.run, state, problem: shown, endedAt: now() };
+          project.send({ type: 'run', run: live.run });
+        }
+        await pause(RETRY, undefined, { ref: false });
+      }
+    }
   }
 
   /** The run as it stands this moment, progress included. */
