@@ -2,7 +2,7 @@ import { mkdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { HelkError, infoOf, type Dataset } from '@helk/core';
 import type { Layer } from '@helk/core/formats';
-import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, writeDataset, type WriteFormat } from '@helk/core/formats/write';
+import { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, writeDataset } from '@helk/core/formats/write';
 import type { Arguments } from './arguments';
 
 export interface Written {
@@ -15,10 +15,10 @@ export interface Written {
 /** The folder and format of results, checked before anything is computed. @throws HelkError naming what is missing or misspelt */
 export function checkTarget(a: Pick<Arguments, 'out' | 'as'>): void {
   if (!a.out) throw new HelkError('request.invalid', 'Give the folder for the results with --out DIR.');
-  if (a.as !== null && !Object.hasOwn(WRITE_FORMATS, a.as))
+  if (a.as !== null && !formatNamed(a.as))
     throw new HelkError(
       'export.unsupported',
-      `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}.`,
+      `There is no format "${a.as}"; use ${Object.keys(WRITE_FORMATS).join(', ')}, or a usual file ending (tif, gpkg, shp).`,
       'as',
     );
 }
@@ -38,8 +38,9 @@ export async function writeAll(
   try {
     mkdirSync(a.out!, { recursive: true });
     for (const o of all) {
-      const fits = a.as !== null && WRITE_FORMATS[a.as as WriteFormat].kinds.includes(o.data.kind);
-      const format = fits ? (a.as as WriteFormat) : DEFAULT_FORMAT[o.data.kind];
+      const wanted = a.as === null ? undefined : formatNamed(a.as);
+      const fits = wanted && WRITE_FORMATS[wanted].kinds.includes(o.data.kind);
+      const format = fits ? wanted : DEFAULT_FORMAT[o.data.kind];
       const file = join(a.out!, `${o.file}.${WRITE_FORMATS[format].extension}`);
       const temporary = `${file}.part`;
       ready.push({ temporary, file });

@@ -29,5 +29,8 @@ describe('class tables', () => {
     const r = parseRules('1..5 = 2 reed #7fa08c; 6 = missing; 8, 9 = 1 open water; * = 3 rest');
     expect(r.rules[0]).toEqual({ from: 1, to: 5, value: 2, label: 'reed', colour: '#7fa08c' });
     expect(parseRules(formatRules(r))).toEqual(r);
+    expect(formatRules(parseRules('1..5 = 2 reed; 6, 8=1 water; * = keep'))).toBe(
+      '1 to 5 -> 2 reed; 6 -> 1 water; 8 -> 1 water; others -> keep',
+    );
   });
 });

@@ -1,5 +1,6 @@
 import type { Crs } from '../data/crs';
 import type { DatasetInfo, DatasetKind, RasterInfo } from '../data/dataset';
+import { own } from '../data/own';
 import { geoKeysOf } from './geokeys-write';
 import { wktOf } from './wkt';
 
@@ -52,6 +53,24 @@ export const WRITE_FORMATS: Record<
     kinds: ['table', 'features'],
   },
 };
+
+/** Usual endings of files by the format they stand for. */
+const ENDINGS: Record<string, WriteFormat> = {
+  tif: 'geotiff',
+  tiff: 'geotiff',
+  asc: 'ascii-grid',
+  gpkg: 'geopackage',
+  json: 'geojson',
+  shp: 'shapefile',
+  fgb: 'flatgeobuf',
+  txt: 'tsv',
+};
+
+/** The format of that name or file ending, with or without a point; undefined when there is none. */
+export function formatNamed(text: string): WriteFormat | undefined {
+  const t = text.trim().toLowerCase().replace(/^\./, '');
+  return Object.hasOwn(WRITE_FORMATS, t) ? (t as WriteFormat) : own(ENDINGS, t);
+}
 
 export const DEFAULT_FORMAT: Record<DatasetKind, WriteFormat> = {
   raster: 'geotiff',

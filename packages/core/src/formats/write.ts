@@ -5,13 +5,13 @@ import { own } from '../data/own';
 import { writeDxf } from './dxf';
 import { writeFlatGeobuf } from './flatgeobuf';
 import { writeGeoPackage } from './geopackage-write';
-import { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, type WriteFormat } from './kinds';
+import { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, type WriteFormat } from './kinds';
 import { writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from './index';
 import { writeKml } from './kml';
 import { shapefileFiles } from './shapefile';
 import { writeXlsx } from './xlsx';
 
-export { DEFAULT_FORMAT, lossesOf, WRITE_FORMATS, type WriteFormat };
+export { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, type WriteFormat };
 export { writeGeoPackage, type PackageTable } from './geopackage-write';
 
 const text = (s: string): Uint8Array => new TextEncoder().encode(s);

@@ -203,9 +203,9 @@ export class RulesEditor {
     [
       ...this.rows().map(
         (r) =>
-          `${r.to.trim() === '' || r.to.trim() === r.from.trim() ? r.from.trim() : `${r.from.trim()}..${r.to.trim()}`} = ${[r.value.trim(), r.label.replace(/[;\n]/g, ' ').trim(), r.value.trim() === 'missing' ? '' : r.colour].filter(Boolean).join(' ')}`,
+          `${r.to.trim() === '' || r.to.trim() === r.from.trim() ? r.from.trim() : `${r.from.trim()} to ${r.to.trim()}`} -> ${[r.value.trim(), r.label.replace(/[;\n]/g, ' ').trim(), r.value.trim() === 'missing' ? '' : r.colour].filter(Boolean).join(' ')}`,
       ),
-      ...(this.rest() ? [`* = ${this.rest()}`] : []),
+      ...(this.rest() ? [`others -> ${this.rest()}`] : []),
     ].join('; '),
   );
   protected readonly counts = computed(() => {

@@ -3,11 +3,11 @@ import { plural } from '../../data/arrival';
 import { featureCount, FeaturesBuilder, takeColumn, type Features } from '../../data/features';
 import { featureArea, measuredHow } from '../../data/measure';
 import { defineMethod, input, output, type Check } from '../../method/define';
-import { choice, column, quantity } from '../../method/params';
+import { choice, column, columns, quantity } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import type { Geos, Shape } from '../../numeric/geos';
 import { withGeos } from '../../numeric/geos';
-import { columnChecks, columnOf, keyOf, noteHeights, shapesOf } from './common';
+import { columnChecks, columnOf, keyOf, noteHeights, shapesOf, summed } from './common';
 
 /** Length of the border that each pair of touching areas shares, in units of the coordinates, by both. */
 function borders(g: Geos, shapes: Shape[], f: Features, progress: (share: number) => void): Map<number, number>[] {
@@ -41,7 +41,7 @@ export const absorbSmall = defineMethod({
   title: 'Absorb small areas',
   question: 'Which areas are too small to stand alone?',
   about:
-    'Areas below a size join the neighbour with which they share the longest border, or the largest neighbour, smallest first, and vanish into it; what has grown past the size on the way stays. The neighbour keeps its columns. Areas without a neighbour stay as they are and are counted in a note. With a column, only neighbours of the same value are joined.',
+    'Areas below a size join the neighbour with which they share the longest border, or the largest neighbour, smallest first, and vanish into it; what has grown past the size on the way stays. The neighbour keeps its columns. Areas without a neighbour stay as they are and are counted in a note. With a column, only neighbours of the same value are joined. The neighbour keeps its numbers, but for the columns to be summed (counts, populations), to which those of the absorbed areas are added.',
   keywords: ['eliminate', 'minimum mapping unit', 'sliver', 'small polygons', 'generalise', 'smallest mapped area'],
   sources: ['common practice, no source'],
   inputs: { polygons: input.features({ label: 'Areas', geometry: 'polygon' }) },
@@ -56,11 +56,33 @@ export const absorbSmall = defineMethod({
       { longestBorder: 'with the longest shared border', largest: 'the largest' },
       { label: 'Join the neighbour' },
     ).default('longestBorder'),
+    sums: columns({
+      label: 'Sum up',
+      of: 'polygons',
+      numeric: true,
+      help: 'Columns of counts: what is absorbed adds to its neighbour’s.',
+    }).default([]),
     within: column({ label: 'Only within', of: 'polygons', help: 'Join only where this column is alike.' }).optional(),
   }),
   outputs: { result: output.features('Small ones absorbed', 'absorbed') },
   figures: { absorbed: { label: 'Areas absorbed' }, areaAbsorbed: { label: 'Area absorbed', unit: 'm2' } },
-  checks: ({ polygons }, p): Check[] => (p.within ? columnChecks(polygons, [p.within], 'within') : []),
+  checks: ({ polygons }, p): Check[] => {
+    const lost = polygons.columns.filter((c) => c.type === 'number' && !p.sums.includes(c.name)).map((c) => c.name);
+    return [
+      ...(p.within ? columnChecks(polygons, [p.within], 'within') : []),
+      ...columnChecks(polygons, p.sums, 'sums', true),
+      ...(lost.length
+        ? [
+            {
+              level: 'look' as const,
+              code: 'absorb.numbers',
+              about: 'sums',
+              message: `What the absorbed areas have in ${lost.slice(0, 6).join(', ')}${lost.length > 6 ? ' …' : ''} is lost: the neighbour keeps its own number. Counts want to be summed up.`,
+            },
+          ]
+        : []),
+    ];
+  },
   estimate: ({ polygons }) => ({ cells: polygons.count, bytes: polygons.count * 4000, seconds: polygons.count / 4000 }),
   run: async ({ polygons }, p, job) => {
     const n = featureCount(polygons);
@@ -69,9 +91,11 @@ export const absorbSmall = defineMethod({
     noteHeights(job, polygons);
     const b = new FeaturesBuilder();
     const kept: number[] = [];
+    const groups: number[][] = [];
     let absorbed = 0;
     let areaAbsorbed = 0;
     let alone = 0;
+    let grown = 0;
     await withGeos((g) => {
       const shapes = shapesOf(g, polygons, job, 'the areas');
       const border = borders(g, shapes, polygons, (s) => job.progress(0.1 + 0.6 * s, 'borders'));
@@ -79,6 +103,7 @@ export const absorbSmall = defineMethod({
       const members = Array.from({ length: n }, (_, i) => [i]);
       const gone = new Uint8Array(n);
       // Smallest first; one that has grown is looked at again with its new size.
+      const below = own.reduce((k, a, i) => k + (a < p.minArea && shapes[i] ? 1 : 0), 0);
       let small = Array.from({ length: n }, (_, i) => i).filter((i) => area[i]! < p.minArea && shapes[i]);
       while (small.length) {
         small.sort((i, j) => area[i]! - area[j]!);
@@ -95,13 +120,11 @@ export const absorbSmall = defineMethod({
               best = j;
             }
           }
-          if (best < 0) {
-            alone++;
-            continue;
-          }
+          if (best < 0) continue;
           gone[i] = 1;
-          absorbed += members[i]!.length;
-          areaAbsorbed += area[i]!;
+          // Each area counts once, as itself: what it had taken in before has been counted.
+          absorbed++;
+          areaAbsorbed += own[i]!;
           area[best]! += area[i]!;
           members[best]!.push(...members[i]!);
           for (const [j, length] of border[i]!) {
@@ -114,18 +137,22 @@ export const absorbSmall = defineMethod({
         }
         small = again;
       }
+      for (let i = 0; i < n; i++) if (!gone[i] && shapes[i] && area[i]! < p.minArea) alone++;
+      grown = below - absorbed - alone;
       for (let i = 0; i < n; i++) {
         if ((i & 63) === 0) job.progress(0.7 + 0.28 * (i / n), 'merging');
         if (gone[i]) continue;
         if (!shapes[i]) {
           b.endFeature();
           kept.push(i);
+          groups.push([i]);
           continue;
         }
         const one = members[i]!.length === 1 ? shapes[i]! : g.unionAll(members[i]!.map((k) => shapes[k]!));
         g.append(one, 'polygon', b);
         b.endFeature();
         kept.push(i);
+        groups.push(members[i]!);
       }
     });
     if (alone)
@@ -134,11 +161,17 @@ export const absorbSmall = defineMethod({
         'absorb.alone',
         `${plural(alone, 'small area')} ${alone === 1 ? 'has' : 'have'} no neighbour to join and ${alone === 1 ? 'stays' : 'stay'}.`,
       );
+    if (grown)
+      job.note(
+        'info',
+        'absorb.grown',
+        `${plural(grown, 'small area')} grew past the size by what joined ${grown === 1 ? 'it and stays' : 'them and stay'}.`,
+      );
     job.note('info', 'area.how', `Areas are ${measuredHow(polygons.crs)}.`);
     const result = b.build(
       'polygon',
       polygons.crs,
-      polygons.columns.map((c) => takeColumn(c, kept)),
+      polygons.columns.map((c) => (p.sums.includes(c.name) ? summed(c, groups) : takeColumn(c, kept))),
     );
     return { result, figures: { absorbed, areaAbsorbed } };
   },

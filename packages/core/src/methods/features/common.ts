@@ -4,6 +4,7 @@ import { sameCrs } from '../../data/crs';
 import type { DatasetInfo, FeaturesInfo } from '../../data/dataset';
 import { featureCount, type Column, type Features, type FeaturesBuilder } from '../../data/features';
 import { featureArea } from '../../data/measure';
+import { numberColumn } from '../../data/table';
 import type { Check } from '../../method/define';
 import type { Job } from '../../method/job';
 import type { Geos, Shape } from '../../numeric/geos';
@@ -35,6 +36,14 @@ export function columnChecks(info: DatasetInfo, names: readonly string[], param:
       });
   }
   return out;
+}
+
+/** A column of numbers summed over groups of rows; what is missing adds nothing. */
+export function summed(c: Column, members: readonly (readonly number[])[]): Column {
+  const v = c.values as Float64Array;
+  const sum = (rows: readonly number[]): number =>
+    rows.reduce((s, i) => s + (c.missing?.[i] || v[i] !== v[i] ? 0 : v[i]!), 0);
+  return numberColumn(c.name, Float64Array.from(members, sum), c.unit);
 }
 
 /** How areas will be measured, and whether systems differ. */

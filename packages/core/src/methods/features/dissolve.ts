@@ -1,10 +1,9 @@
 import { z } from 'zod';
 import { featureCount, FeaturesBuilder, takeColumn } from '../../data/features';
-import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, columns } from '../../method/params';
 import { withGeos, type Shape } from '../../numeric/geos';
-import { columnChecks, columnOf, keyOf, noteHeights, shapesOf } from './common';
+import { columnChecks, columnOf, keyOf, noteHeights, shapesOf, summed } from './common';
 
 export const dissolve = defineMethod({
   id: 'features.dissolve',
@@ -70,15 +69,7 @@ export const dissolve = defineMethod({
     });
     if (p.parts === 'apart' && p.sums.length)
       job.note('look', 'dissolve.sums', 'Sums are those of the whole group, repeated on each of its areas.');
-    const sums = p.sums.map((n) => {
-      const c = columnOf(polygons.columns, n, 'sums');
-      const v = c.values as Float64Array;
-      return numberColumn(
-        n,
-        members.map((rows) => rows.reduce((s, i) => s + (c.missing?.[i] || v[i] !== v[i] ? 0 : v[i]!), 0)),
-        c.unit,
-      );
-    });
+    const sums = p.sums.map((n) => summed(columnOf(polygons.columns, n, 'sums'), members));
     const dissolved = b.build('polygon', polygons.crs, [...by.map((c) => takeColumn(c, first)), ...sums]);
     return { dissolved, figures: { before: featureCount(polygons), after: featureCount(dissolved) } };
   },

@@ -260,6 +260,27 @@ describe('on random areas', () => {
   });
 });
 
+describe('counts shared out by an overlay', () => {
+  it('add up to what the areas had, each piece by its area', async () => {
+    const a = areas([box(0, 0, 10), box(10, 0, 10)], [numberColumn('people', [100, 60])]);
+    const b = areas([box(5, 0, 10)], [numberColumn('trees', [40])]);
+    const o = out(await run('features.overlay', { a, b }, { kind: 'cover', shares: 'people, trees' }));
+    const people = column(o, 'people') as number[];
+    near(
+      people.reduce((s, v) => s + v, 0),
+      160,
+    );
+    expect([...people].sort((x, y) => x - y).map((v) => Math.round(v))).toEqual([30, 30, 50, 50]);
+    near(
+      (column(o, 'trees') as (number | null)[]).reduce((s: number, v) => s + (v ?? 0), 0),
+      40,
+    );
+    const whole = out(await run('features.overlay', { a, b }, { kind: 'cover' }));
+    expect(new Set(column(whole, 'people'))).toEqual(new Set([100, 60]));
+    expect((await refusalOf(run('features.overlay', { a, b }, { shares: 'nobody' }))).code).toBe('method.refused');
+  });
+});
+
 describe('small areas join', () => {
   // A small square between a long neighbour (left, shares 10) and a large one (below, shares 10 too but is larger).
   const rings = [box(0, 0, 100, 10), box(0, 10, 20, 10), box(20, 10, 5, 10), box(25, 10, 75, 10)];
@@ -271,6 +292,29 @@ describe('small areas join', () => {
     expect(featureArea(out(o), 1)).toBe(250);
     const l = await run('features.absorbSmall', { polygons: a }, { minArea: '60 m2', neighbour: 'largest' });
     expect(featureArea(out(l), 0)).toBe(1050);
+  });
+  it('and counts go with them where they are summed; what would be lost is said', async () => {
+    const counted = {
+      ...a,
+      columns: [...a.columns, numberColumn('people', [100, 20, 7, 40]), numberColumn('rate', [1, 2, 3, 4])],
+    };
+    const bare = await run('features.absorbSmall', { polygons: counted }, { minArea: '60 m2' });
+    expect(bare.notes.find((n) => n.code === 'absorb.numbers')!.message).toContain('people, rate');
+    const o = await run('features.absorbSmall', { polygons: counted }, { minArea: '60 m2', sums: 'people' });
+    expect(column(out(o), 'people')).toEqual([100, 27, 40]);
+    expect(column(out(o), 'rate')).toEqual([1, 2, 4]);
+    expect(o.notes.find((n) => n.code === 'absorb.numbers')!.message).not.toContain('people');
+  });
+  it('one after the other, each counted once, and figures, notes and result agree', async () => {
+    // A row of strips, each too small, that join from the end.
+    const strips = areas([...Array.from({ length: 6 }, (_, k) => box(k, 0, 1, 5)), box(6, 0, 50, 5), box(200, 0, 2)]);
+    const o = await run('features.absorbSmall', { polygons: strips }, { minArea: '12 m2' });
+    const absorbed = o.figures['absorbed'] as number;
+    expect(featureCount(out(o))).toBe(8 - absorbed);
+    expect(o.figures['areaAbsorbed']).toBe(5 * absorbed);
+    const grown = Number(/^(\d+)/.exec(o.notes.find((n) => n.code === 'absorb.grown')?.message ?? '0')![1]);
+    // Seven lie below the size: they are absorbed, have grown, or stand alone.
+    expect(absorbed + grown + 1).toBe(7);
   });
   it('and those without a neighbour stay', async () => {
     const o = await run(

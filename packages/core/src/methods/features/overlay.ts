@@ -1,11 +1,19 @@
 import { z } from 'zod';
-import { besideColumns, featureCount, featuresIn, takeColumn, takeFeatures, type Features } from '../../data/features';
+import {
+  besideColumns,
+  featureCount,
+  featuresIn,
+  takeColumn,
+  takeFeatures,
+  type Column,
+  type Features,
+} from '../../data/features';
 import { featureArea, featureLength, measuredHow } from '../../data/measure';
 import { defineMethod, input, output, type Check } from '../../method/define';
-import { choice, quantity } from '../../method/params';
+import { choice, columns, quantity } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import { withGeos } from '../../numeric/geos';
-import { noteHeights, placeChecks, shapesOf, totalArea } from './common';
+import { columnChecks, noteHeights, placeChecks, shapesOf, totalArea } from './common';
 import { differences, intersections, noPieces } from './overlay-pairs';
 
 /** Mean width of a polygon: twice its area over the length of its outline. */
@@ -18,13 +26,25 @@ export function sliverWidth(...sets: Features[]): number {
   return all.length ? all[all.length >> 1]! / 10 : 0;
 }
 
+/** Counts of the pieces by their part of the area of what they come from. */
+function sharedOut(c: Column, f: Features, rows: readonly number[], pieces: Features): Column {
+  const whole = new Map<number, number>();
+  const values = Float64Array.from(rows, (i, k) => {
+    if (i < 0) return NaN;
+    let area = whole.get(i);
+    if (area === undefined) whole.set(i, (area = featureArea(f, i)));
+    return ((c.values[k] as number) * featureArea(pieces, k)) / area;
+  });
+  return { ...c, values };
+}
+
 export const overlay = defineMethod({
   id: 'features.overlay',
   version: 1,
   title: 'Overlay',
   question: 'What do two area maps give together?',
   about:
-    'Areas of two sets cut by each other, with the columns of both: what they share (intersection), everything (union), the first without the second (difference), what only one has (symmetric), or all of the first cut by the second (cover). Names that both have get a number behind the second one’s. Invalid polygons are repaired on the way and said. Slivers are pieces whose mean width (twice the area over the outline) is below the sliver width; they come as a set of their own as well.',
+    'Areas of two sets cut by each other, with the columns of both: what they share (intersection), everything (union), the first without the second (difference), what only one has (symmetric), or all of the first cut by the second (cover). Names that both have get a number behind the second one’s. Counts can be shared out: each piece gets the part of the count that it is of the area. Invalid polygons are repaired on the way and said. Slivers are pieces whose mean width (twice the area over the outline) is below the sliver width; they come as a set of their own as well.',
   keywords: ['intersect', 'union', 'difference', 'erase', 'clip', 'identity', 'cut', 'combine', 'spatial overlay'],
   sources: ['Davis and Obe 2020, OverlayNG (GEOS 3.13)', 'Karney 2013, doi:10.1007/s00190-012-0578-z (geodesic areas)'],
   inputs: {
@@ -48,6 +68,12 @@ export const overlay = defineMethod({
       min: 0,
       help: 'Empty: a tenth of the usual width of the areas.',
     }).optional(),
+    shares: columns({
+      label: 'Share out',
+      of: 'a',
+      numeric: true,
+      help: 'Columns of counts, of either set: each piece gets its share by area.',
+    }).default([]),
   }),
   outputs: { result: output.features('Overlay'), slivers: output.maybeFeatures('Slivers') },
   figures: {
@@ -56,7 +82,15 @@ export const overlay = defineMethod({
     area: { label: 'Area of the result', unit: 'm2' },
     slivers: { label: 'Slivers' },
   },
-  checks: ({ a, b }): Check[] => placeChecks(a, b),
+  checks: ({ a, b }, p): Check[] => [
+    ...placeChecks(a, b),
+    ...p.shares.flatMap((n) => {
+      const own = [a, b].filter((f) => f.columns.some((c) => c.name === n));
+      return own.length
+        ? own.flatMap((f) => columnChecks(f, [n], 'shares', true))
+        : columnChecks(a, [n], 'shares', true);
+    }),
+  ],
   estimate: ({ a, b }) => ({
     cells: a.count + b.count,
     bytes: (a.count + b.count) * 4000,
@@ -75,11 +109,12 @@ export const overlay = defineMethod({
       if (p.kind !== 'intersection') differences(g, A, B, a, indexB, job, out, [0.5, 0.7]);
       if (p.kind === 'union' || p.kind === 'symmetric') differences(g, B, A, b, indexA, job, out, [0.7, 0.9], true);
     });
-    const columns = besideColumns(
-      a.columns.map((c) => takeColumn(c, out.fromA)),
-      p.kind === 'difference' ? [] : b.columns.map((c) => takeColumn(c, out.fromB)),
-    );
-    const result = out.builder.build('polygon', a.crs, columns);
+    const result = out.builder.build('polygon', a.crs, []);
+    const taken = (f: Features, rows: readonly number[]): Column[] =>
+      f.columns.map((c) =>
+        p.shares.includes(c.name) ? sharedOut(takeColumn(c, rows), f, rows, result) : takeColumn(c, rows),
+      );
+    result.columns = besideColumns(taken(a, out.fromA), p.kind === 'difference' ? [] : taken(b, out.fromB));
     const width = p.sliver ?? sliverWidth(a, b);
     const thin: number[] = [];
     for (let i = 0; i < featureCount(result); i++) if (meanWidth(result, i) < width) thin.push(i);

@@ -118,7 +118,7 @@ describe('recode', () => {
   const M = MISSING_CLASS;
   it('takes intervals, values and a rest', async () => {
     expect(await cells('1..3 = 2 reed; 5, 7 = 1 water; * = missing')).toEqual([2, 2, 2, M, 1, M, 1, M]);
-    expect(await cells('1 to 3 -> 9; * = keep')).toEqual([9, 9, 9, 4, 5, 6, 7, M]);
+    expect(await cells('1 to 3 -> 9 reed; others -> keep')).toEqual([9, 9, 9, 4, 5, 6, 7, M]);
     expect(await cells('1..3 = missing; * = 4 other')).toEqual([M, M, M, 4, 4, 4, 4, M]);
   });
   it('counts forgotten values and clashes, and says so before and after', async () => {

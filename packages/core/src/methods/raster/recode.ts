@@ -20,9 +20,9 @@ export interface Recode {
   rest: 'keep' | 'missing' | { value: number; label: string; colour?: string } | null;
 }
 
-const NUMBER = String.raw`[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?`;
+const NUMBER = String.raw`[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?`;
 const RULE = new RegExp(
-  String.raw`^(?:(${NUMBER})\s*(?:\.\.|to)\s*(${NUMBER})|(${NUMBER}(?:\s*,\s*${NUMBER})*)|(\*))\s*(?:=|->)\s*(?:(keep|missing)|([+-]?\d+)(?:\s+(.*))?)$`,
+  String.raw`^(?:(${NUMBER})\s*(?:\.\.|to)\s*(${NUMBER})|(${NUMBER}(?:\s*,\s*${NUMBER})*)|(\*|others))\s*(?:=|->)\s*(?:(keep|missing)|([+-]?\d+)(?:\s+(.*))?)$`,
   'i',
 );
 
@@ -38,13 +38,14 @@ export function formatRules({ rules, rest }: Recode): string {
     r.value === MISSING_CLASS
       ? 'missing'
       : [r.value, r.label.replace(/[;\n]/g, ' ').trim(), r.colour].filter((x) => x !== '' && x !== undefined).join(' ');
-  const lines = rules.map((r) => `${span(r)} = ${target(r)}`);
-  if (rest) lines.push(`* = ${typeof rest === 'string' ? rest : target(rest)}`);
+  const lines = rules.map((r) => `${span(r)} -> ${target(r)}`);
+  if (rest) lines.push(`others -> ${typeof rest === 'string' ? rest : target(rest)}`);
   return lines.join('; ');
 }
 
 /**
- * Reads rules like `1..5 = 2 reed; 6, 8 = 1 water; * = keep`: intervals (both ends belong), values, and a rest.
+ * Reads rules like `1 to 5 -> 2 reed; 6, 8 -> 1 water; others -> keep`: intervals (both ends belong), values, and the others. `1..5`, `=` and
+ * `*` are read as well.
  *
  * @throws HelkError `method.parameter` with the rule that cannot be read.
  */
@@ -59,7 +60,7 @@ export function parseRules(text: string): Recode {
     if (!m)
       throw new HelkError(
         'method.parameter',
-        `rules: "${part}" cannot be read; write 1..5 = 2 reed, or 6, 8 = 1 water, or * = keep.`,
+        `rules: "${part}" cannot be read; write 1 to 5 -> 2 reed, or 6, 8 -> 1 water, or others -> keep.`,
         'rules',
       );
     const named = labelled(m[7] ?? '');
@@ -69,7 +70,7 @@ export function parseRules(text: string): Recode {
     }
     const value = m[5] ? (m[5].toLowerCase() === 'missing' ? MISSING_CLASS : NaN) : Number(m[6]);
     if (value !== value)
-      throw new HelkError('method.parameter', `rules: "${part}": only the rest (*) can be kept.`, 'rules');
+      throw new HelkError('method.parameter', `rules: "${part}": only the others can be kept.`, 'rules');
     const spans: [number, number][] = m[3]
       ? m[3].split(',').map((v): [number, number] => [Number(v), Number(v)])
       : [[Number(m[1]), Number(m[2])]];
@@ -101,9 +102,9 @@ export function clashes(rules: RecodeRule[], ends = true): [RecodeRule, RecodeRu
   return out;
 }
 
-/** `1..5`, or `3` for a single value. */
+/** `1 to 5`, or `3` for a single value. */
 export const span = (r: Pick<RecodeRule, 'from' | 'to'>): string =>
-  r.from === r.to ? String(r.from) : `${r.from}..${r.to}`;
+  r.from === r.to ? String(r.from) : `${r.from} to ${r.to}`;
 
 export const recode = defineMethod({
   id: 'raster.recode',
@@ -111,12 +112,12 @@ export const recode = defineMethod({
   title: 'Recode',
   question: 'Which classes do these values make?',
   about:
-    'Classes from values by rules: `1..5 = 2 reed; 6, 8 = 1 water; * = keep`. A colour may stand behind the label (`#7fa08c`). Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless a rest (*) says otherwise, and are counted; values that two rules with different results claim are counted as clashes.',
+    'Classes from values by rules: `1 to 5 -> 2 reed; 6, 8 -> 1 water; others -> keep`. A colour may stand behind the label (`#7fa08c`). Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless the others are given a class or kept, and are counted; values that two rules with different results claim are counted as clashes.',
   keywords: ['reclassify', 'classes', 'categories', 'rules', 'merge classes', 'lookup'],
   sources: ['common practice, no source'],
   inputs: { raster: input.raster() },
   params: z.object({
-    rules: text({ label: 'Rules', help: 'Separated by semicolons: 1..5 = 2 reed; * = keep', editor: 'rules' }),
+    rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', editor: 'rules' }),
   }),
   outputs: { recoded: output.raster('Recoded') },
   figures: {
@@ -147,7 +148,7 @@ export const recode = defineMethod({
             .join(
               ', ',
             )}${forgotten.length > 12 ? ' …' : ''} (${forgotten.reduce((s, v) => s + v.cells, 0)} cells): they become missing.`,
-          mend: { label: 'Keep them as they are', set: { rules: `${p.rules.replace(/[;\s]+$/, '')}; * = keep` } },
+          mend: { label: 'Keep them as they are', set: { rules: `${p.rules.replace(/[;\s]+$/, '')}; others -> keep` } },
         });
       return checks;
     }

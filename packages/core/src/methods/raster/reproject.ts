@@ -13,6 +13,7 @@ import {
   missingOf,
   newCells,
   type Band,
+  type BandInfo,
   type Grid,
   type Raster,
 } from '../../data/raster';
@@ -35,9 +36,12 @@ export const resamplingParam = choice(
   { label: 'Resampling', help: 'Measures want bilinear or cubic, classes nearest or the most frequent one.' },
 );
 
-/** What `auto` means for a band. */
+const AVERAGING: readonly (string | undefined)[] = ['bilinear', 'cubic', 'mean'];
+
+/** What a resampling means for a band: classes are never averaged, also where the bands beside them are. */
 export function resamplingFor(kind: 'measure' | 'category', how: 'auto' | Resampling): Resampling {
-  return how === 'auto' ? (kind === 'category' ? 'nearest' : 'bilinear') : how;
+  if (kind === 'category' && (how === 'auto' || AVERAGING.includes(how))) return how === 'mean' ? 'mode' : 'nearest';
+  return how === 'auto' ? 'bilinear' : how;
 }
 
 /** The number nearest to `x`, by ratio, of 1, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten. */
@@ -156,9 +160,14 @@ export function warp(source: Raster, target: Grid, how: 'auto' | Resampling, job
   return { kind: 'raster', grid: target, bands };
 }
 
-/** What nearest does to measured surfaces, with the way out. */
-export function nearestCheck(kind: 'measure' | 'category', how: 'auto' | Resampling): Check | null {
-  if (kind === 'measure' && how === 'nearest') {
+/** What nearest does to measured surfaces, and averages to classes, with the way out. */
+export function resamplingCheck(
+  bands: readonly Pick<BandInfo, 'kind' | 'name'>[],
+  how: 'auto' | Resampling,
+): Check | null {
+  const measures = bands.filter((b) => b.kind === 'measure');
+  const classes = bands.filter((b) => b.kind === 'category');
+  if (measures.length && how === 'nearest' && !classes.length) {
     return {
       level: 'look',
       code: 'resampling.nearest',
@@ -168,7 +177,14 @@ export function nearestCheck(kind: 'measure' | 'category', how: 'auto' | Resampl
       mend: { label: 'Use bilinear', set: { resampling: 'bilinear' } },
     };
   }
-  if (kind === 'category' && (how === 'bilinear' || how === 'cubic' || how === 'mean')) {
+  if (classes.length && measures.length && AVERAGING.includes(how))
+    return {
+      level: 'look',
+      code: 'resampling.bands',
+      about: 'resampling',
+      message: `Classes cannot be averaged: ${classes.map((b) => b.name).join(', ')} ${classes.length === 1 ? 'takes' : 'take'} the ${how === 'mean' ? 'most frequent' : 'nearest'} class, the measures ${how}.`,
+    };
+  if (classes.length && AVERAGING.includes(how)) {
     return {
       level: 'refused',
       code: 'resampling.classes',
@@ -217,7 +233,7 @@ export const reproject = defineMethod({
         },
       ];
     }
-    const odd = nearestCheck(raster.bands[0]!.kind, p.resampling);
+    const odd = resamplingCheck(raster.bands, p.resampling);
     if (odd) checks.push(odd);
     if (sameCrs(raster.grid.crs, p.crs)) {
       checks.push({

@@ -4,7 +4,7 @@ import { cellCount, type Grid } from '../../data/raster';
 import { formatQuantity, type Quantity } from '../../data/quantity';
 import { defineMethod, input, output, type Check } from '../../method/define';
 import { cellSize } from '../../method/params';
-import { nearestCheck, resamplingParam, sizeInCrs, warp } from './reproject';
+import { resamplingCheck, resamplingParam, sizeInCrs, warp } from './reproject';
 import { cellText } from '../../data/arrival';
 
 /** The grid of another cell size from the same north-west corner; the last cells may reach over the edge. */
@@ -36,14 +36,14 @@ export const resample = defineMethod({
   figures: {},
   checks: ({ raster }, p): Check[] => {
     const checks: Check[] = [];
-    const odd = nearestCheck(raster.bands[0]!.kind, p.resampling);
+    const odd = resamplingCheck(raster.bands, p.resampling);
     if (odd) checks.push(odd);
     if (p.cellSize !== 'auto' && raster.grid.crs) {
       const size = sizeInCrs(p.cellSize, raster.grid.crs);
       if (
         size > 1.9 * raster.grid.dx &&
         (p.resampling === 'auto' || p.resampling === 'bilinear') &&
-        raster.bands[0]!.kind === 'measure'
+        raster.bands.some((b) => b.kind === 'measure')
       ) {
         checks.push({
           level: 'look',
