@@ -231,25 +231,46 @@ export function safeCell(v: string): string {
   return /^[=+\-@\t\r]/.test(v) && !NUMBER.test(v) ? `'${v}` : v;
 }
 
-/** A table, or features with their coordinates (points) as x and y columns in front, as delimited text (RFC 4180). */
+/** Where each feature of points lies, by row; not numbers where there is no place. */
+function places(f: Features): { x: Float64Array; y: Float64Array } {
+  const n = featureCount(f);
+  const at = { x: new Float64Array(n).fill(NaN), y: new Float64Array(n).fill(NaN) };
+  for (let i = 0; i < n; i++) {
+    const part = f.featureOffsets[i]!;
+    if (f.featureOffsets[i + 1] === part) continue;
+    const c = f.ringOffsets[f.partOffsets[part]!]!;
+    at.x[i] = f.xy[2 * c]!;
+    at.y[i] = f.xy[2 * c + 1]!;
+  }
+  return at;
+}
+
+/**
+ * A table, or features with their coordinates (points) as columns x and y in front, as delimited text (RFC 4180). Points whose own columns x and
+ * y say where they lie get no others; own columns of those names that say something else (where they lay in another system) are written as
+ * x_own and y_own, so that whoever reads the text finds the places.
+ */
 export function writeDelimited(d: Table | Features, delimiter = ','): string {
   const n = d.kind === 'table' ? tableRows(d) : featureCount(d);
-  const points = d.kind === 'features' && d.geometry === 'point' ? d : null;
-  const head = [...(points ? ['x', 'y'] : []), ...d.columns.map((c) => c.name)];
-  const rows: string[][] = [];
-  for (let i = 0; i < n; i++) {
-    const row: string[] = [];
-    if (points) {
-      const part = points.featureOffsets[i]!;
-      const has = points.featureOffsets[i + 1]! > part;
-      const c = has ? points.ringOffsets[points.partOffsets[part]!]! : 0;
-      row.push(has ? String(points.xy[2 * c]) : '', has ? String(points.xy[2 * c + 1]) : '');
+  let columns = d.columns;
+  if (d.kind === 'features' && d.geometry === 'point') {
+    const at = places(d);
+    const front: Column[] = [];
+    for (const axis of ['x', 'y'] as const) {
+      const own = columns.find((c) => c.name.toLowerCase() === axis);
+      const says = own?.type === 'number' && at[axis].every((v, i) => Object.is(v, (own.values as Float64Array)[i]));
+      if (says) continue;
+      front.push({ name: axis, type: 'number', unit: null, values: at[axis] });
+      columns = columns.map((c) => (c === own ? { ...c, name: `${c.name}_own` } : c));
     }
-    for (const c of d.columns) {
-      const v = valueOf(c, i);
-      row.push(v === null || v !== v ? '' : typeof v === 'string' ? safeCell(v) : String(v));
-    }
-    rows.push(row);
+    columns = [...front, ...columns];
   }
-  return Papa.unparse({ fields: head.map(safeCell), data: rows }, { delimiter, newline: '\r\n' }) + '\r\n';
+  const rows = Array.from({ length: n }, (_, i) =>
+    columns.map((c) => {
+      const v = valueOf(c, i);
+      return v === null || v !== v ? '' : typeof v === 'string' ? safeCell(v) : String(v);
+    }),
+  );
+  const fields = columns.map((c) => safeCell(c.name));
+  return Papa.unparse({ fields, data: rows }, { delimiter, newline: '\r\n' }) + '\r\n';
 }

@@ -1,10 +1,11 @@
 import Papa from 'papaparse';
+import { crsOfCode } from '../data/crs';
 import type { Features } from '../data/features';
 import type { Table } from '../data/table';
 import { Random } from '../numeric/random';
 import { delimitedRows } from './delimited-rows';
 import { jsonPieces } from './json-pieces';
-import { readFile } from './index';
+import { readFile, writeDelimited } from './index';
 
 const utf8 = (s: string): Uint8Array => new TextEncoder().encode(s);
 
@@ -39,6 +40,17 @@ describe('delimited text in pieces', () => {
       3000,
     ]);
     expect(t.columns[1]!.values.length).toBe(3000);
+  });
+});
+
+describe('points as delimited text', () => {
+  it('have their coordinates once, also when they came with columns of those names', async () => {
+    const text = 'x,y,v\r\n400000,6460000,1\r\n400010,6460020,2\r\n';
+    const f = (await readFile('a.csv', utf8(text), { crs: crsOfCode(32627) })).layers[0]!.data as Features;
+    expect(writeDelimited(f)).toBe(text);
+    const moved = { ...f, xy: f.xy.map((v) => v + 1) };
+    expect(writeDelimited(moved).split('\r\n')[1]).toBe('400001,6460001,400000,6460000,1');
+    expect(writeDelimited(moved).split('\r\n')[0]).toBe('x,y,x_own,y_own,v');
   });
 });
 

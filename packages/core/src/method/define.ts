@@ -140,6 +140,8 @@ export interface Method<
   params: P;
   outputs: O;
   figures: Record<string, FigureSpec>;
+  /** What chance decides in it; a method without it comes out alike whatever the seed. */
+  random?: string;
   /** Name of the result where the output's label would not tell it from others; given the names of the inputs by role. */
   named?: (names: Record<string, string[]>, params: z.output<P>) => string;
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];

@@ -17,6 +17,8 @@ export interface MethodDescription {
   params: Record<string, ParamSpec>;
   outputs: Method['outputs'];
   figures: Method['figures'];
+  /** What chance decides, by a seed; null where nothing is left to it. */
+  random: string | null;
 }
 
 export function describeMethod(m: Method): MethodDescription {
@@ -34,6 +36,7 @@ export function describeMethod(m: Method): MethodDescription {
     params: paramSpecs(m.params),
     outputs,
     figures,
+    random: m.random ?? null,
   };
 }
 

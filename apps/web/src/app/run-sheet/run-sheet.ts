@@ -391,14 +391,21 @@ export class RunSheet {
     this.mending.set(null);
   }
 
+  /** A whole number that the server takes; anything else leaves the seed as it was. */
+  protected reseed(field: HTMLInputElement): void {
+    const n = Number(field.value.trim());
+    if (field.value.trim() && Number.isInteger(n) && n >= 0 && n <= 4294967295) this.bench.fillSheet({ seed: n });
+    else field.value = String(this.sheet().seed);
+  }
+
   protected async start(): Promise<void> {
-    const { method, inputs, params, variantOf } = this.sheet();
+    const { method, inputs, params, seed, variantOf } = this.sheet();
     try {
       const run = await this.store.startRun({
         method,
         inputs: clean(inputs),
         params: stated(params),
-        seed: 1,
+        seed,
         variantOf,
       });
       if (!run) return;

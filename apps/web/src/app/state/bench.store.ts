@@ -35,6 +35,7 @@ export interface Sheet {
   method: string;
   inputs: Record<string, string[]>;
   params: Record<string, unknown>;
+  seed: number;
   variantOf: string | null;
   runId: string | null;
 }
@@ -311,7 +312,7 @@ export const BenchStore = signalStore(
         params: Record<string, unknown> = {},
         variantOf: string | null = null,
       ): void {
-        patchState(s, { sheet: { method, inputs, params, variantOf, runId: null }, askOpen: false });
+        patchState(s, { sheet: { method, inputs, params, seed: 1, variantOf, runId: null }, askOpen: false });
       },
       fillSheet: (patch: Partial<Sheet>): void => {
         const sheet = s.sheet();
@@ -323,7 +324,14 @@ export const BenchStore = signalStore(
         const run = d?.runId ? project.runEntityMap()[d.runId] : undefined;
         if (run && run.method !== 'import')
           patchState(s, {
-            sheet: { method: run.method, inputs: run.inputs, params: run.params, variantOf: run.id, runId: null },
+            sheet: {
+              method: run.method,
+              inputs: run.inputs,
+              params: run.params,
+              seed: run.seed,
+              variantOf: run.id,
+              runId: null,
+            },
           });
       },
       toggleTheme: (): void => {

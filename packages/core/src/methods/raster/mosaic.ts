@@ -241,7 +241,8 @@ export const mosaic = defineMethod({
     let overlapCells = 0;
     const bands = tiles[0]!.bands.map((b0, k) => {
       const parts = tiles.map((t) => t.bands[k]!);
-      const info = bandInfo(b0);
+      // A band that all tiles call alike keeps its name; else it is not that of the first.
+      const info = { ...bandInfo(b0), name: parts.every((b) => b.name === b0.name) ? b0.name : 'mosaic' };
       const wide = parts.some((b) => b.cells instanceof Float64Array);
       const missing = missingOf(info);
       const averaged = (rule === 'mean' || rule === 'blend') && info.kind === 'measure';
