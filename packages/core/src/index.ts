@@ -6,7 +6,6 @@ export * from './data/features';
 export * from './data/table';
 export * from './data/dataset';
 export * from './data/facts';
-export * from './data/info-schema';
 export * from './data/names';
 export * from './data/own';
 export * from './data/arrival';

@@ -1,7 +1,8 @@
 import { open } from 'node:fs/promises';
 import type { Knex } from 'knex';
 import { z } from 'zod';
-import { featureCount, HelkError, readInfo, tableRows, type DatasetInfo, type RasterInfo } from '@helk/core';
+import { featureCount, HelkError, tableRows, type DatasetInfo, type RasterInfo } from '@helk/core';
+import { readInfo } from '@helk/core/api/info-schema';
 import { NoteShape, ProblemDocument, Workbench } from '@helk/core/api/schemas';
 import { unpackBinary } from '@helk/core/formats/binary';
 import { APPLICATION_ID, openDatabase } from '../../store/database';

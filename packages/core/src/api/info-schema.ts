@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { DatasetInfo } from './dataset';
+import type { DatasetInfo } from '../data/dataset';
 
 /** `DatasetInfo` as it lies in a project file: what a file from outside must keep to before anything relies on it. */
 
