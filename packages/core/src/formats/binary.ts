@@ -6,10 +6,15 @@ import type { Table } from '../data/table';
 
 /**
  * Features and tables as one plain buffer, the same in the store, between threads and over HTTP:
- * "HLKF", version (u32), header length (u32), header (JSON, padded to 8), then the arrays, each aligned to 8 bytes.
+ * "HLKF", version (u32), header length (u32), header (JSON, padded to 8), then the arrays, each aligned to 8 bytes. Texts are an array of
+ * their UTF-8 bytes and one of where each ends. (Version 1, which is still read, had them in the header, where a few million names are
+ * longer than the longest text there can be.)
  */
 const MAGIC = 0x464b4c48;
-const VERSION = 1;
+const VERSION = 2;
+const READ = [1, 2];
+/** Bytes of texts that are made or read at once. */
+const BATCH = 2 ** 16;
 
 type ArrayType = 'f64' | 'u32' | 'u8';
 interface Slot {
@@ -22,7 +27,14 @@ interface Header {
   crs?: Features['crs'];
   geometry?: Features['geometry'];
   arrays: Record<string, Slot>;
-  columns: { name: string; type: Column['type']; unit: string | null; values: string | string[]; missing?: string }[];
+  columns: {
+    name: string;
+    type: Column['type'];
+    unit: string | null;
+    /** Name of an array of numbers, of two of texts, or the texts themselves (version 1). */
+    values: string | string[] | { bytes: string; ends: string };
+    missing?: string;
+  }[];
 }
 
 const TYPES = { f64: Float64Array, u32: Uint32Array, u8: Uint8Array };
@@ -49,7 +61,12 @@ export function packBinary(d: Features | Table): Uint8Array {
     keep('features', d.featureOffsets);
   }
   d.columns.forEach((c, i) => {
-    const values = c.values instanceof Float64Array ? keep(`c${i}`, c.values) : c.values;
+    let values: Header['columns'][number]['values'];
+    if (c.values instanceof Float64Array) values = keep(`c${i}`, c.values);
+    else {
+      const { bytes, ends } = packTexts(c.values);
+      values = { bytes: keep(`t${i}`, bytes), ends: keep(`e${i}`, ends) };
+    }
     header.columns.push({
       name: c.name,
       type: c.type,
@@ -67,6 +84,64 @@ export function packBinary(d: Features | Table): Uint8Array {
   view.setUint32(8, json.length, true);
   out.set(json, 12);
   for (const { at, data } of held) out.set(new Uint8Array(data.buffer, data.byteOffset, data.byteLength), start + at);
+  return out;
+}
+
+/** Texts as UTF-8 one behind the other, and where each ends. @throws HelkError `file.tooLarge` beyond four gigabytes */
+function packTexts(values: readonly string[]): { bytes: Uint8Array; ends: Uint32Array } {
+  const encoder = new TextEncoder();
+  const ends = new Uint32Array(values.length);
+  const parts: Uint8Array[] = [];
+  let size = 0;
+  for (let from = 0; from < values.length;) {
+    let to = from;
+    for (let letters = 0; to < values.length && (to === from || letters < BATCH); to++) letters += values[to]!.length;
+    const some = values.slice(from, to);
+    const whole = some.join('');
+    const bytes = encoder.encode(whole);
+    // Where every letter is a byte, lengths are known; elsewhere each text is made by itself (halves of letters at their ends stay apart).
+    const plain = bytes.length === whole.length;
+    if (plain) parts.push(bytes);
+    for (let k = 0; k < some.length; k++) {
+      if (plain) size += some[k]!.length;
+      else {
+        const own = encoder.encode(some[k]);
+        parts.push(own);
+        size += own.length;
+      }
+      ends[from + k] = size;
+    }
+    if (size > 0xffffffff)
+      throw new HelkError('file.tooLarge', 'The texts of a column are longer than four gigabytes.');
+    from = to;
+  }
+  const bytes = new Uint8Array(size);
+  let at = 0;
+  for (const p of parts) {
+    bytes.set(p, at);
+    at += p.length;
+  }
+  return { bytes, ends };
+}
+
+/** The texts again; null where the ends run backwards or beyond the bytes. */
+function unpackTexts(bytes: Uint8Array, ends: Uint32Array): string[] | null {
+  const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+  const out = new Array<string>(ends.length);
+  for (let from = 0; from < ends.length;) {
+    const start = from === 0 ? 0 : ends[from - 1]!;
+    let to = from;
+    for (let last = start; to < ends.length && (to === from || ends[to]! - start < BATCH); to++) {
+      if (ends[to]! < last || ends[to]! > bytes.length) return null;
+      last = ends[to]!;
+    }
+    const end = ends[to - 1]!;
+    const whole = decoder.decode(bytes.subarray(start, end));
+    const plain = whole.length === end - start;
+    for (let k = from, at = start; k < to; at = ends[k++]!)
+      out[k] = plain ? whole.slice(at - start, ends[k]! - start) : decoder.decode(bytes.subarray(at, ends[k]));
+    from = to;
+  }
   return out;
 }
 
@@ -97,8 +172,12 @@ const HeaderShape = z.object({
       name: z.string(),
       type: z.enum(['number', 'text', 'boolean']),
       unit: z.string().nullable(),
-      // Texts are looked at one by one below: a schema would copy them.
-      values: z.custom<string | string[]>((v) => typeof v === 'string' || Array.isArray(v)),
+      values: z.union([
+        z.string(),
+        z.object({ bytes: z.string(), ends: z.string() }),
+        // Texts are looked at one by one below: a schema would copy them.
+        z.custom<string[]>((v) => Array.isArray(v)),
+      ]),
       missing: z.string().optional(),
     }),
   ),
@@ -115,7 +194,7 @@ export function unpackBinary(bytes: Uint8Array): Features | Table {
   };
   if (bytes.length < 12) damaged();
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (view.getUint32(0, true) !== MAGIC || view.getUint32(4, true) !== VERSION) damaged();
+  if (view.getUint32(0, true) !== MAGIC || !READ.includes(view.getUint32(4, true))) damaged();
   const n = view.getUint32(8, true);
   if (12 + n > bytes.length) damaged();
   const header = headerOf(bytes.subarray(12, 12 + n)) ?? damaged();
@@ -129,12 +208,18 @@ export function unpackBinary(bytes: Uint8Array): Features | Table {
     return new Type(bytes.buffer.slice(from, from + length) as ArrayBuffer) as InstanceType<(typeof TYPES)[T]>;
   };
   const columns: Column[] = header.columns.map((c) => {
-    if (Array.isArray(c.values) && c.values.some((v) => typeof v !== 'string')) damaged();
+    const { values } = c;
+    if (Array.isArray(values) && values.some((v) => typeof v !== 'string')) damaged();
     return {
       name: c.name,
       type: c.type,
       unit: c.unit,
-      values: typeof c.values === 'string' ? array(c.values, 'f64') : c.values,
+      values:
+        typeof values === 'string'
+          ? array(values, 'f64')
+          : Array.isArray(values)
+            ? values
+            : (unpackTexts(array(values.bytes, 'u8'), array(values.ends, 'u32')) ?? damaged()),
       ...(c.missing ? { missing: array(c.missing, 'u8') } : {}),
     };
   });
