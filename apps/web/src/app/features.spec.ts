@@ -220,7 +220,7 @@ describe('features in the client', () => {
     await settle(f);
     type('Class, rule 2', '1');
     await settle(f);
-    expect(given).toMatch(/^1 = 1 reed (#\w+); 2 = 1 reed \1; 7 = 7/);
+    expect(given).toMatch(/^1 -> 1 reed (#\w+); 2 -> 1 reed \1; 7 -> 7/);
     button(f, /^Remove rule 3/).click();
     await settle(f);
     expect(text(f)).toContain('No rule covers 7: 1 cells become missing.');

@@ -11,6 +11,11 @@ export class ChunkCache {
 
   constructor(private readonly room = 384 * 2 ** 20) {}
 
+  /** Bytes of all chunks that are kept. */
+  get size(): number {
+    return this.bytes;
+  }
+
   get(s: DrawnBand, level: number, column: number, row: number): Promise<Chunk> {
     const key = `${s.dataset}/${s.band}/${level}/${column}/${row}`;
     const found = this.held.get(key);
@@ -27,7 +32,8 @@ export class ChunkCache {
         this.bytes += entry.bytes;
         for (const [k, e] of this.held) {
           if (this.bytes <= this.room) break;
-          if (e === entry) continue;
+          // One on its way has no bytes yet: what it would give back is not known.
+          if (e === entry || e.bytes === 0) continue;
           this.held.delete(k);
           this.bytes -= e.bytes;
         }

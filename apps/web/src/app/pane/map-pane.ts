@@ -15,6 +15,8 @@ import {
 } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
+import type { EventsKey } from 'ol/events';
+import { unByKey } from 'ol/Observable';
 import VectorLayer from 'ol/layer/Vector';
 import VectorSource from 'ol/source/Vector';
 import Feature from 'ol/Feature';
@@ -22,7 +24,7 @@ import { fromExtent } from 'ol/geom/Polygon';
 import { getRenderPixel } from 'ol/render';
 import type RenderEvent from 'ol/render/Event';
 import { Stroke, Style } from 'ol/style';
-import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, type RasterInfo } from '@helk/core';
+import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, systemOf, type RasterInfo } from '@helk/core';
 import { Drawing } from '../draw/drawing';
 import { RasterLayer, type Drawn } from '../draw/layers';
 import { Preview } from '../draw/preview';
@@ -172,6 +174,9 @@ export class MapPane {
     return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
   });
 
+  /** What listens to the view that the pane looks through. */
+  private listening: EventsKey | null = null;
+
   constructor() {
     effect(() => {
       const project = this.project.project();
@@ -186,7 +191,9 @@ export class MapPane {
       const map = (this.map ??= this.makeMap());
       if (map.getView() !== view) {
         map.setView(view);
-        view.on('change', () => this.moved.update((n) => n + 1));
+        // Panes share views, and views outlive panes: a pane that goes or turns to another view stops listening.
+        if (this.listening) unByKey(this.listening);
+        this.listening = view.on('change', () => this.moved.update((n) => n + 1));
         this.fitFresh(map);
       }
       this.moved.update((n) => n + 1);
@@ -230,6 +237,9 @@ export class MapPane {
         );
     });
     inject(DestroyRef).onDestroy(() => {
+      if (this.listening) unByKey(this.listening);
+      for (const h of this.held.values()) this.release(h);
+      this.held.clear();
       this.map?.setTarget(undefined);
       this.map?.dispose();
     });
@@ -309,7 +319,9 @@ export class MapPane {
     layers.forEach(({ layer, item }, z) => {
       wanted.add(item.id);
       let h = this.held.get(item.id);
-      if (h && h.crs !== crs.proj4) {
+      // Made anew when the pane's system changes, and when the dataset is given one.
+      const systems = `${crs.proj4} ${systemOf(item.info)?.proj4 ?? ''}`;
+      if (h && h.crs !== systems) {
         this.release(h);
         this.held.delete(item.id);
         h = undefined;
@@ -328,7 +340,7 @@ export class MapPane {
         if (raster) raster.update(drawn);
         else {
           raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
-          this.held.set(item.id, { raster, crs: crs.proj4 });
+          this.held.set(item.id, { raster, crs: systems });
           raster.layer.on('prerender', (e) => this.clipSwipe(e, item.id));
           raster.layer.on('postrender', (e) => {
             if (this.isSwiped(item.id)) (e.context as CanvasRenderingContext2D).restore();
@@ -351,10 +363,12 @@ export class MapPane {
         if (vector) vector.update(look);
         else {
           const made = (vector = new VectorDrawn(map, crs, look));
-          this.held.set(item.id, { vector, crs: crs.proj4 });
+          this.held.set(item.id, { vector, crs: systems });
           void this.data.get(item.id).then(
             (f) => {
-              if (f.kind !== 'features') return;
+              const h = this.held.get(item.id);
+              // The layer may have been taken out while its features were on their way.
+              if (f.kind !== 'features' || !h || !('vector' in h) || h.vector !== made) return;
               made.fill(f, crs);
               this.drawn.update((n) => n + 1);
             },

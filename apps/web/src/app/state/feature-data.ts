@@ -1,5 +1,5 @@
-import { inject, Injectable, signal } from '@angular/core';
-import type { Features, Table } from '@helk/core';
+import { inject, Injectable, signal, untracked } from '@angular/core';
+import { systemOf, type Features, type Table } from '@helk/core';
 import { Api } from '../api/api';
 import { ProjectStore } from './project.store';
 
@@ -18,7 +18,7 @@ export class FeatureData {
   now(id: string | null | undefined): Features | Table | undefined {
     this.version();
     if (!id) return undefined;
-    const d = this.ready.get(id);
+    const d = this.ready.get(this.key(id));
     if (!d) void this.get(id).catch(() => undefined);
     return d;
   }
@@ -28,33 +28,34 @@ export class FeatureData {
     return d?.kind === 'features' ? d : undefined;
   }
 
+  /** A dataset that has been given a coordinate system is another thing than it was without. */
+  private key(id: string): string {
+    const d = this.project.datasetEntityMap()[id];
+    return `${id} ${(d && systemOf(d.info)?.proj4) ?? ''}`;
+  }
+
   get(id: string): Promise<Features | Table> {
-    const found = this.held.get(id);
+    const key = untracked(() => this.key(id));
+    const found = this.held.get(key);
     if (found) {
-      this.held.delete(id);
-      this.held.set(id, found);
+      this.held.delete(key);
+      this.held.set(key, found);
       return found;
     }
     const project = this.project.project()?.id ?? '';
     const job = this.api.features(project, id).then((d) => {
-      this.ready.set(id, d);
+      // One that was pushed out while it was on its way is not kept.
+      if (this.held.get(key) === job) this.ready.set(key, d);
       this.version.update((v) => v + 1);
       return d;
     });
-    job.catch(() => this.held.delete(id));
-    this.held.set(id, job);
+    job.catch(() => this.held.delete(key));
+    this.held.set(key, job);
     for (const old of this.held.keys()) {
       if (this.held.size <= MOST_HELD) break;
       this.held.delete(old);
       this.ready.delete(old);
     }
     return job;
-  }
-
-  /** After a change on the server. */
-  forget(id: string): void {
-    this.held.delete(id);
-    this.ready.delete(id);
-    this.version.update((v) => v + 1);
   }
 }

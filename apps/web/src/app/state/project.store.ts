@@ -97,8 +97,11 @@ export const ProjectStore = signalStore(
         return undefined;
       }
     };
-    const fetchAll = async (id: string): Promise<void> => {
+    /** Counts openings: what a project that was opened before the last one still brings is not taken. */
+    let opening = 0;
+    const fetchAll = async (id: string, turn: number): Promise<void> => {
       const d = await api.project(id);
+      if (turn !== opening) return;
       patchState(
         s,
         { project: d.project, stored: d.workbench },
@@ -110,9 +113,11 @@ export const ProjectStore = signalStore(
     const open = async (id: string): Promise<void> => {
       unfollow?.();
       unfollow = null;
+      const turn = ++opening;
       patchState(s, { loading: true, failed: null, project: null });
       try {
-        await fetchAll(id);
+        await fetchAll(id, turn);
+        if (turn !== opening) return;
         localStorage.setItem(LAST, id);
         unfollow = api.follow(
           id,
@@ -123,9 +128,10 @@ export const ProjectStore = signalStore(
             else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
             else patchState(s, { project: e.project });
           },
-          () => void guarded(() => fetchAll(id)),
+          () => void guarded(() => fetchAll(id, turn)),
         );
       } catch (e) {
+        if (turn !== opening) return;
         patchState(s, { failed: sentence(e) });
       }
       patchState(s, { loading: false });
