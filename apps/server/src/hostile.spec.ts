@@ -201,6 +201,19 @@ describe('work that will not end or swells', () => {
     expect((await ended(p, (await takeIn(p, noise(30), 'z.tif')).id)).state).toBe('done');
   });
 
+  it('that cannot fit is refused with the figure before anything is loaded or queued', async () => {
+    const p = await project();
+    const z = await ended(p, (await takeIn(p, noise(100), 'z.tif')).id);
+    const run = await call<ApiProblem>(`/api/projects/${p}/runs`, 'POST', {
+      method: 'raster.resample',
+      inputs: { raster: z.outputs },
+      params: { cellSize: '0.1 m' },
+    });
+    expect([run.status, run.data.code]).toEqual([422, 'method.memory']);
+    expect(run.data.detail).toContain('GiB');
+    expect((await test.detail(p)).runs.length).toBe(1);
+  });
+
   it('of a service that drips for ever holds up no computing, and ends', async () => {
     const drip = createServer((_q, res) => {
       res.writeHead(200, { 'Content-Type': 'application/json' });

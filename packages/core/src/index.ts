@@ -8,6 +8,7 @@ export * from './data/dataset';
 export * from './data/facts';
 export * from './data/names';
 export * from './data/own';
+export * from './data/size';
 export * from './data/arrival';
 export * from './method/define';
 export * from './method/job';

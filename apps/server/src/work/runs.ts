@@ -3,6 +3,7 @@ import {
   forecast,
   HelkError,
   methodOf,
+  refuseMemory,
   toProblem,
   type DatasetInfo,
   type Forecast,
@@ -60,9 +61,11 @@ export class RunService {
   /** Refuses at once what can be known before the run; everything else happens in the queue. */
   async start(project: Project, r: RunRequest): Promise<ApiRun> {
     const method: Method = methodOf(r.method);
-    const f = await this.forecast(project, r);
+    const infos = await this.infos(project, r.inputs);
+    const f = forecast(method, infos, r.params);
     const no = f.checks.find((c) => c.level === 'refused');
     if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
+    refuseMemory(method, f.estimate, infos, this.config.memoryLimit);
     if (r.variantOf) await getRun(project.db, r.variantOf);
     const id = await this.record(project, {
       method: method.id,

@@ -3,6 +3,7 @@ import { HelkError } from '../errors';
 import { infoOf } from '../data/facts';
 import type { Dataset, DatasetInfo } from '../data/dataset';
 import { own } from '../data/own';
+import { heldBytes } from '../data/size';
 import type { Check, Estimate, Figures, InputSpec, Method, Suggestion } from './define';
 import { LocalJob, type JobHooks, type Note } from './job';
 import { paramSpecs, plainParam } from './params';
@@ -140,6 +141,26 @@ export interface Forecast {
   plain: Record<string, unknown>;
 }
 
+/**
+ * Refuses a run whose inputs and work would not fit together, before anything is loaded.
+ *
+ * @param limit bytes that may be used
+ * @throws HelkError `method.memory` with both figures
+ */
+export function refuseMemory(m: Method, need: Estimate | null, infos: Infos, limit: number): void {
+  const bytes =
+    (need?.bytes ?? 0) +
+    Object.values(infos)
+      .flat()
+      .reduce((s, i) => s + heldBytes(i), 0);
+  if (bytes <= limit) return;
+  const gib = (b: number): string => (b / 2 ** 30).toFixed(1);
+  throw new HelkError(
+    'method.memory',
+    `${m.title} would need about ${gib(bytes)} GiB of memory here, its inputs included, and ${gib(limit)} GiB may be used; clip the data or take larger cells.`,
+  );
+}
+
 /** Checks, suggestions and cost of a run, before it. Throws as `checkInputs` and `resolveParams` do. */
 export function forecast(m: Method, infos: Infos, given: Record<string, unknown>): Forecast {
   checkInputs(m, infos);
@@ -179,13 +200,7 @@ export async function runMethod(
   const no = checks.find((c) => c.level === 'refused');
   if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
   const need = m.estimate?.(byRole(m, infos) as never, r.values as never);
-  if (need && hooks.memoryLimit && need.bytes > hooks.memoryLimit) {
-    const gib = (b: number): string => (b / 2 ** 30).toFixed(1);
-    throw new HelkError(
-      'method.memory',
-      `${m.title} would need about ${gib(need.bytes)} GiB of memory here and ${gib(hooks.memoryLimit)} GiB may be used; clip the data or take larger cells.`,
-    );
-  }
+  if (hooks.memoryLimit) refuseMemory(m, need ?? null, infos, hooks.memoryLimit);
   const job = new LocalJob(hooks);
   for (const c of checks) if (c.level === 'look') job.note('look', c.code, c.message);
   job.progress(0, 'starting');

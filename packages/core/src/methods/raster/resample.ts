@@ -65,11 +65,12 @@ export const resample = defineMethod({
       },
     };
   },
-  estimate: ({ raster }) => ({
-    cells: cellCount(raster.grid),
-    bytes: cellCount(raster.grid) * 8,
-    seconds: cellCount(raster.grid) / 1.5e7,
-  }),
+  estimate: ({ raster }, p) => {
+    const { grid, bands } = raster;
+    const size = p.cellSize === 'auto' ? grid.dx : grid.crs ? sizeInCrs(p.cellSize, grid.crs) : p.cellSize.value;
+    const cells = Math.ceil((grid.columns * grid.dx) / size) * Math.ceil((grid.rows * grid.dy) / size);
+    return { cells, bytes: cells * bands.length * 4, seconds: (cells * bands.length) / 1.5e7 };
+  },
   run: ({ raster }, p, job) => {
     const q = p.cellSize as Quantity;
     const size = raster.grid.crs ? sizeInCrs(q, raster.grid.crs) : q.value;

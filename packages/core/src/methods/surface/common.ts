@@ -91,14 +91,14 @@ export function suggestGrid({ points }: Told): Record<string, Suggestion | undef
 /** Cells of a grid over an extent, about. */
 export function estimateGrid(
   { points }: Told,
-  p: { cellSize: Quantity | 'auto' },
+  p: { cellSize: Quantity | 'auto'; bounds?: Bounds | undefined },
   perCell: number,
 ): { cells: number; bytes: number; seconds: number } {
   if (!points.extent || p.cellSize === 'auto') return { cells: 0, bytes: 0, seconds: 0 };
   const size = cellInUnits(p.cellSize, points.crs);
-  const cells =
-    Math.ceil((points.extent[2] - points.extent[0]) / size + 4) *
-    Math.ceil((points.extent[3] - points.extent[1]) / size + 4);
+  const [x0, y0, x1, y1] = p.bounds ?? points.extent;
+  const margin = p.bounds ? 0 : 4;
+  const cells = Math.ceil((x1 - x0) / size + margin) * Math.ceil((y1 - y0) / size + margin);
   return { cells, bytes: cells * 16 + points.count * 100, seconds: cells * perCell };
 }
 

@@ -2,7 +2,10 @@ import fc from 'fast-check';
 import { setupNode } from '../../../../node/src/index';
 import { crsOfCode, wgs84 } from '../../data/crs';
 import { featureCount, FeaturesBuilder, valueOf, type Column, type Features } from '../../data/features';
+import { infoOf } from '../../data/facts';
 import { featureArea } from '../../data/measure';
+import { methodOf } from '../../method/registry';
+import { forecast } from '../../method/resolve';
 import { MISSING_CLASS, type Raster } from '../../data/raster';
 import { numberColumn, textColumn, type Table } from '../../data/table';
 import { Random } from '../../numeric/random';
@@ -322,5 +325,29 @@ describe('values without any pattern', () => {
     // Chance looks like a pattern now and then.
     expect(fooled).toBeLessThan(7);
     expect(known(await codes(zinc, 'zinc'))).toBeTrue();
+  });
+});
+
+describe('the cost of a surface', () => {
+  it('follows its bounds and not the extent of its points', () => {
+    const b = new FeaturesBuilder();
+    for (const [x, y] of [
+      [0, 0],
+      [100, 0],
+      [0, 100],
+    ] as const)
+      b.point(x, y);
+    const points = b.build('point', crsOfCode(32627), [numberColumn('v', [1, 2, 3])]);
+    for (const id of ['surface.idw', 'surface.nearest', 'surface.kriging', 'surface.spline']) {
+      const f = forecast(
+        methodOf(id),
+        { points: [infoOf(points)] },
+        { value: 'v', cellSize: '10 m', bounds: '0,0,100000,50000' },
+      );
+      expect(f.estimate!.cells).withContext(id).toBe(50_000_000);
+      expect(f.estimate!.bytes)
+        .withContext(id)
+        .toBeGreaterThanOrEqual(4 * 50_000_000);
+    }
   });
 });
