@@ -66,6 +66,17 @@ describe('features drawn by classes of a number', () => {
       { numRuns: 200 },
     );
   });
+  it('never count downwards in the key, also where breaks lie beyond the values', () => {
+    const f = points([numberColumn('v', [3, 5, 8])]);
+    const texts = (over: object): string[] => symbolsOf(styled({ by: classes(over) }), f).legend.map((l) => l.text);
+    for (const t of [...texts({ around: 0 }), ...texts({ rule: 'own', own: [20, 1, 10] })]) {
+      const m = /^(\S+) to (\S+)$/.exec(t.replace(/\u2212/g, '-'));
+      if (m) expect(Number(m[1])).withContext(t).toBeLessThanOrEqual(Number(m[2]));
+    }
+    expect(texts({ rule: 'own', own: [20, 1, 10] })[0]).toBe('below 1');
+    expect(texts({ rule: 'own', own: [20, 1, 10] }).at(-1)).toBe('20 and above');
+  });
+
   it('take own breaks in any order, and lie alike around a value when wished', () => {
     const sorted = Float64Array.of(-2, 1, 8);
     expect(breaksFor(classes({ rule: 'own', own: [5, -1] }) as never, sorted)).toEqual([-1, 5]);

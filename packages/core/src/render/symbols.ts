@@ -193,11 +193,17 @@ function classes(
   const ends = [sorted[0]!, ...out.breaks, sorted[sorted.length - 1]!];
   out.legend = out.colours.slice(0, k).map((colour, i) => ({
     colour,
-    text: `${format(ends[i]!)} to ${format(ends[i + 1]!)}`,
+    text: between(ends[i]!, ends[i + 1]!, i === 0, format),
     count: counts[i]!,
     key: String(i),
   }));
   if (counts[k]) out.legend.push({ colour: MISSING_COLOUR, text: 'missing', count: counts[k]!, key: '' });
+}
+
+/** A class in words; breaks may lie beyond the values (own ones, or those that lie symmetric around a value). */
+function between(from: number, to: number, first: boolean, format: (v: number) => string): string {
+  if (from <= to) return `${format(from)} to ${format(to)}`;
+  return first ? `below ${format(to)}` : `${format(from)} and above`;
 }
 
 /** Colours of a raster's scale at the values of a column. */
