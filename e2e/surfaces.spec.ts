@@ -258,7 +258,9 @@ test('a class is typed into a cell, another into all that is picked, and both ar
   await page.getByLabel('Condition').first().click();
   await page.keyboard.type('class == "moor"');
   await page.getByRole('button', { name: 'Pick', exact: true }).click();
-  const n = Number(/^(\d+)/.exec((await page.getByTestId('picked').textContent())!)![1]);
+  const picked = page.getByTestId('picked');
+  await expect(picked).toContainText(/^\s*\d/);
+  const n = Number(/(\d+)/.exec((await picked.textContent())!)![1]);
   await page.getByRole('button', { name: 'set a value' }).click();
   await page.getByLabel('Value to set').fill('upland; moor');
   await page.getByRole('button', { name: `Set in ${n}` }).click();
