@@ -166,7 +166,7 @@ describe('project files of any kind', () => {
 });
 
 describe('work that will not end or swells', () => {
-  const test = new TestServer({ memoryLimit: 2 ** 28, importSeconds: 3, serviceSeconds: 3 });
+  const test = new TestServer({ memoryLimit: 2 ** 28, importSeconds: 8, serviceSeconds: 3 });
   const { call, project, ended } = test;
   beforeAll(() => test.up());
   afterAll(() => test.remove());

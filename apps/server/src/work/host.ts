@@ -41,8 +41,9 @@ process.on('message', (m: ToHost) => {
     port1.close();
     tell({ say: 'done', result, resident: process.memoryUsage.rss() }, then);
   };
-  port1.on('message', (said: { progress: ProgressMessage } | { result: TaskResult }) => {
+  port1.on('message', (said: { begun: true } | { progress: ProgressMessage } | { result: TaskResult }) => {
     if ('result' in said) finish(said.result);
+    else if ('begun' in said) tell({ say: 'begun' });
     else tell({ say: 'progress', message: said.progress });
   });
   working().postMessage({ task: m.task, cancel: flag, port: port2 }, [port2]);

@@ -208,8 +208,6 @@ class Host {
     this.job = job;
     this.then = then;
     this.send({ say: 'do', task: job.task });
-    const { limit } = job;
-    if (limit) this.after(limit.seconds * 1000, () => this.kill(limit.problem));
   }
 
   /** Asks the task to stop; ends the process when it does not. */
@@ -225,6 +223,9 @@ class Host {
 
   private hear(m: FromHost): void {
     if (m.say === 'progress') this.job?.onProgress(m.message);
+    // A new process takes a while to start, which is not the task's fault.
+    const limit = this.job?.limit;
+    if (m.say === 'begun' && limit) this.after(limit.seconds * 1000, () => this.kill(limit.problem));
     if (m.say !== 'done') return;
     this.served = true;
     const stopped = this.job?.cancelled && !m.result.ok;

@@ -122,4 +122,7 @@ export type TaskResult =
 /** From the pool to a host, and back. */
 export type ToHost = { say: 'do'; task: Task } | { say: 'cancel' };
 export type FromHost =
-  { say: 'progress'; message: ProgressMessage } | { say: 'done'; result: TaskResult; resident: number };
+  /** The task is under way: its time counts from now. */
+  | { say: 'begun' }
+  | { say: 'progress'; message: ProgressMessage }
+  | { say: 'done'; result: TaskResult; resident: number };

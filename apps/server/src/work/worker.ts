@@ -59,5 +59,6 @@ async function work(task: Task, { cancel, port }: Threaded): Promise<TaskResult>
 }
 
 parentPort!.on('message', ({ task, ...threaded }: { task: Task } & Threaded) => {
+  threaded.port.postMessage({ begun: true });
   void work(task, threaded).then((result) => threaded.port.postMessage({ result }));
 });
