@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -10,6 +10,15 @@ import { writeGeoTiff } from '@helk/core/formats';
 
 /** The built server: what is killed is a whole process with its children, as a machine kills it. */
 const MAIN = fileURLToPath(new URL('../../../dist/server/main.js', import.meta.url));
+
+/** Processes that a process has started (Linux). */
+function childrenOf(pid: number): string[] {
+  try {
+    return readFileSync(`/proc/${pid}/task/${pid}/children`, 'utf8').split(' ').filter(Boolean);
+  } catch {
+    return [];
+  }
+}
 
 /** One server in a folder of its own, that can be killed and started again. */
 export class Victim {
@@ -50,8 +59,14 @@ export class Victim {
     this.child = null;
     if (!child || child.exitCode !== null) return;
     const gone = new Promise((r) => child.once('exit', r));
+    const workers = childrenOf(child.pid!);
     child.kill(signal);
     await gone;
+    // Whoever worked for it ends with it.
+    for (let k = 0; workers.some((w) => existsSync(`/proc/${w}`)); k++) {
+      if (k > 600) throw new Error('Working processes outlive their server.');
+      await new Promise((r) => setTimeout(r, 100));
+    }
   }
 
   async remove(): Promise<void> {

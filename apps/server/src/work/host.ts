@@ -51,5 +51,7 @@ process.on('message', (m: ToHost) => {
 
 // The server is gone: nobody waits for the result, and a busy thread would keep the process for ever.
 process.on('disconnect', end);
+// It may have gone while this process was starting, before anybody listened.
+if (!process.connected) end();
 
 working();
