@@ -2,7 +2,8 @@ import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 
-let held: Database.Database | null = null;
+/** Held on to, since a connection that nobody holds is closed. */
+const held: Database.Database[] = [];
 
 /**
  * Keeps the data folder for this server alone until its process ends, however it ends: a second server would take the first one's runs
@@ -20,11 +21,5 @@ export async function holdFolder(dir: string): Promise<void> {
     if (!/locked|busy/i.test((e as Error).message)) throw e;
     throw new Error(`Another Helk is using ${dir}. Stop it, or set HELK_DATA to another folder.`);
   }
-  held = db;
-}
-
-/** Gives the folder back; for specs, since a process that ends does so by itself. */
-export function releaseFolder(): void {
-  held?.close();
-  held = null;
+  held.push(db);
 }

@@ -3,6 +3,7 @@ import { HelkError } from '../errors';
 import { flawOf } from '../data/flaws';
 import type { Column, Features } from '../data/features';
 import type { Table } from '../data/table';
+import { joinBytes } from './bytes';
 
 /**
  * Features and tables as one plain buffer, the same in the store, between threads and over HTTP:
@@ -115,13 +116,7 @@ function packTexts(values: readonly string[]): { bytes: Uint8Array; ends: Uint32
       throw new HelkError('file.tooLarge', 'The texts of a column are longer than four gigabytes.');
     from = to;
   }
-  const bytes = new Uint8Array(size);
-  let at = 0;
-  for (const p of parts) {
-    bytes.set(p, at);
-    at += p.length;
-  }
-  return { bytes, ends };
+  return { bytes: joinBytes(parts), ends };
 }
 
 /** The texts again; null where the ends run backwards or beyond the bytes. */

@@ -1,4 +1,5 @@
 import { Unzlib, zlibSync } from 'fflate';
+import { joinBytes } from './bytes';
 
 /** Zlib streams in memory. Pure JavaScript unless the surface brings a faster one (`useCodec` with node:zlib). */
 export interface Codec {
@@ -18,13 +19,7 @@ function inflate(data: Uint8Array, most: number): Uint8Array {
   // Some at a time, so that a swelling stream is noticed early.
   const step = 2 ** 16;
   for (let at = 0; at < data.length; at += step) stream.push(data.subarray(at, at + step), at + step >= data.length);
-  const out = new Uint8Array(size);
-  let at = 0;
-  for (const p of parts) {
-    out.set(p, at);
-    at += p.length;
-  }
-  return out;
+  return joinBytes(parts);
 }
 
 let current: Codec = {

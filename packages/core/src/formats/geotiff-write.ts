@@ -2,6 +2,7 @@ import { HelkError } from '../errors';
 import type { Crs } from '../data/crs';
 import { missingOf, type Band, type Cells, type Grid, type Raster } from '../data/raster';
 import { halve } from '../numeric/overview';
+import { joinBytes } from './bytes';
 import { codec } from './codec';
 import { geoKeysOf, type GeoKeys } from './geokeys-write';
 import { bytesOf, storageFor, storedArray, type Storage } from './stored';
@@ -96,13 +97,7 @@ export function writeGeoTiff(raster: Raster, level = 6, progress?: (share: numbe
   head.setUint16(0, 0x4949, true);
   head.setUint16(2, 42, true);
   head.setUint32(4, directories[0]!.where, true);
-  const file = new Uint8Array(at);
-  let o = 0;
-  for (const p of parts) {
-    file.set(p, o);
-    o += p.length;
-  }
-  return file;
+  return joinBytes(parts);
 }
 
 /** One type serves all bands of a TIFF: the one that holds every band. */
