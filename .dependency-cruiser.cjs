@@ -37,6 +37,13 @@ module.exports = {
       from: { path: '^packages/core/src/numeric', pathNot: '\\.spec\\.ts$' },
       to: { path: '^packages/core/src/(methods|method|formats|api)/' },
     },
+    {
+      // Types may know of each other; what runs may not wait for itself.
+      name: 'no-circles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
   ],
   options: {
     doNotFollow: { path: 'node_modules' },

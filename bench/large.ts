@@ -22,7 +22,7 @@ const half = (size >> 1) + 8;
 const cells = ground(size);
 for (let i = 0; i < cells.length; i++) cells[i] = Math.round(cells[i]!);
 const second = 1 / 3600;
-const tile = (west: number): Uint8Array => {
+const tile = (west: number): Promise<Uint8Array> => {
   const part = new Float32Array(half * size);
   for (let y = 0; y < size; y++) part.set(cells.subarray(y * size + west, y * size + west + half), y * half);
   const r: Raster = measureRaster(
@@ -34,7 +34,7 @@ const tile = (west: number): Uint8Array => {
 };
 
 // Made before the clock and the heartbeat start: this process must be idle while the server works.
-const tiles = [tile(0), tile(size - half)];
+const tiles = [await tile(0), await tile(size - half)];
 
 const server = spawn(process.execPath, ['dist/server/main.js'], {
   env: {

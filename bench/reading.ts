@@ -90,7 +90,7 @@ async function make(): Promise<string[]> {
   const z = ground(size);
   const grid = { crs: crsOfCode(32627), x: 4e5, y: 64e5, dx: 10, dy: 10, columns: size, rows: size };
   const raster = measureRaster(grid, z, { name: 'z', unit: 'm' });
-  put('deflate.tif', writeGeoTiff(raster));
+  put('deflate.tif', await writeGeoTiff(raster));
   put('grid.asc', writeAsciiGrid(raster));
   await ready;
   const h5 = join(dir, 'cells.nc');
@@ -130,7 +130,7 @@ async function make(): Promise<string[]> {
   put('areas.fgb', await writeDataset(areas, 'flatgeobuf'));
   put('areas.zip', await writeDataset(areas, 'shapefile'));
   put('areas.kml', await writeDataset(squares(120), 'kml'));
-  put('several.zip', zipSync({ 'a.csv': new TextEncoder().encode(csv), 'b.tif': writeGeoTiff(raster) }));
+  put('several.zip', zipSync({ 'a.csv': new TextEncoder().encode(csv), 'b.tif': await writeGeoTiff(raster) }));
   return out;
 }
 

@@ -4,10 +4,10 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { inflateSync } from 'node:zlib';
-import { crsOfCode, measureRaster } from '@helk/core';
+import { chunkKey, crsOfCode, handleOn, measureRaster } from '@helk/core';
 import { makeApp, makeContext } from '../apps/server/src/app';
 import { configFrom } from '../apps/server/src/config';
-import { stageDataset } from '../apps/server/src/store/project-store';
+import { stageHandle } from '../apps/server/src/store/project-store';
 
 /**
  * Chunks of a stored raster over HTTP, six at a time as a browser asks for them, against only inflating the same bytes in
@@ -29,16 +29,13 @@ export async function tileServing(
       cells,
       { name: 'z', unit: 'm' },
     );
-    const id = await stageDataset(
-      p.db,
-      { name: 'z', data, runId: null, role: null, batch: null, source: null, notes: [] },
-      () => undefined,
-    );
+    const made = { name: 'z', runId: null, role: null, batch: null, source: null };
+    const id = await stageHandle(p.db, made, handleOn(data), () => undefined);
     await p.db('datasets').where({ id }).update({ state: 'ready' });
     const n = Math.ceil(size / 512);
     const wanted = Array.from(
       { length: n * n },
-      (_, k) => `${base}/api/projects/${p.id}/datasets/${id}/chunks/0/0/${k % n}/${Math.floor(k / n)}`,
+      (_, k) => `${base}/api/projects/${p.id}/datasets/${id}/pieces/band%200/0/${chunkKey(k % n, Math.floor(k / n))}`,
     );
     const clock = process.hrtime.bigint();
     let bytes = 0;
@@ -52,7 +49,7 @@ export async function tileServing(
       }),
     );
     const seconds = Number(process.hrtime.bigint() - clock) / 1e9;
-    const stored = (await p.db('raster_chunks').where({ level: 0 }).select('bytes')) as { bytes: Buffer }[];
+    const stored = (await p.db('pieces').where({ level: 0 }).select('bytes')) as { bytes: Buffer }[];
     const again = process.hrtime.bigint();
     for (const c of stored) inflateSync(c.bytes);
     return {

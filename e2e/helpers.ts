@@ -47,7 +47,7 @@ export async function runSheet(page: Page): Promise<void> {
 export const figure = (page: Page, name: string) => page.locator(`[data-figure=${name}]`);
 
 /** Rough ground that keeps depression filling busy for some seconds. */
-export function roughTiff(size: number): Buffer {
+export async function roughTiff(size: number): Promise<Buffer> {
   const cells = new Float32Array(size * size);
   for (let i = 0; i < cells.length; i++) {
     const x = i % size;
@@ -56,7 +56,10 @@ export function roughTiff(size: number): Buffer {
   }
   const grid = { crs: crsOfCode(32627), x: 530000, y: 6460000, dx: 5, dy: 5, columns: size, rows: size };
   return Buffer.from(
-    writeGeoTiff(measureRaster(grid, cells, { name: 'rough', unit: 'm', role: 'elevation', storedType: 'int16' }), 1),
+    await writeGeoTiff(
+      measureRaster(grid, cells, { name: 'rough', unit: 'm', role: 'elevation', storedType: 'int16' }),
+      1,
+    ),
   );
 }
 

@@ -21,7 +21,7 @@ test('a refused setting is named in words, and the run waits for it', async ({ p
 test('damaged and mislabelled files are refused with a sentence and leave nothing', async ({ page }) => {
   await openBench(page);
   await newProject(page, 'Bad files');
-  await takeIn(page, 'cut.tif', roughTiff(300).subarray(0, 20_000));
+  await takeIn(page, 'cut.tif', (await roughTiff(300)).subarray(0, 20_000));
   await expect(page.getByTestId('import-problem').first()).toContainText('“cut.tif”'.replace(/[“”]/g, '"'));
   await takeIn(page, 'page.tif', Buffer.from('<html>Service unavailable</html>'));
   await expect(page.getByTestId('import-problem').first()).toContainText('error page');
@@ -34,7 +34,7 @@ test('damaged and mislabelled files are refused with a sentence and leave nothin
 test('a run is cancelled, and the project stays as it was', async ({ page }) => {
   await openBench(page);
   await newProject(page, 'Cancel');
-  await takeIn(page, 'rough.tif', roughTiff(2600));
+  await takeIn(page, 'rough.tif', await roughTiff(2600));
   await page.getByTestId('stage-ledger').click();
   await page.getByTestId('row-rough').click({ timeout: 40_000 });
   await askFor(page, 'depressions');
@@ -51,7 +51,7 @@ test('projects are made, saved to a file, opened again and deleted; datasets ren
 }) => {
   await openBench(page);
   await newProject(page, 'Round trip');
-  await takeIn(page, 'small.tif', roughTiff(64));
+  await takeIn(page, 'small.tif', await roughTiff(64));
   await page.getByTestId('stage-ledger').click();
   const row = page.getByTestId('row-small');
   await expect(row).toBeVisible();
@@ -133,7 +133,7 @@ test.describe('after SIGKILL during a run', () => {
     const url = `http://127.0.0.1:${port}/`;
     await page.goto(url);
     await page.getByRole('button', { name: 'Make one' }).click();
-    await takeIn(page, 'rough.tif', roughTiff(1800));
+    await takeIn(page, 'rough.tif', await roughTiff(1800));
     await page.getByTestId('stage-ledger').click();
     await page.getByTestId('row-rough').click({ timeout: 40_000 });
     await askFor(page, 'depressions');

@@ -58,7 +58,7 @@ async function corpus(): Promise<Seed[]> {
       .filter((x) => /\.(nc|tif)$/.test(x))
       .map((x) => ({ name: x, bytes: new Uint8Array(readFileSync(join('reference/fixtures', f, x))) }));
   return [
-    { name: 'a.tif', bytes: writeGeoTiff(raster) },
+    { name: 'a.tif', bytes: await writeGeoTiff(raster) },
     { name: 'a.asc', bytes: text(writeAsciiGrid(raster)) },
     ...folder('tiff'),
     ...folder('netcdf'),

@@ -12,12 +12,12 @@ setupNode();
 
 describe('the command line', () => {
   const dir = mkdtempSync(join(tmpdir(), 'helk-cli-'));
-  const tile = (name: string, x: number): string => {
+  const tile = async (name: string, x: number): Promise<string> => {
     const cells = Float32Array.from({ length: 120 }, (_, i) => 100 + (i % 12) * 2 + Math.floor(i / 12));
     const path = join(dir, name);
     writeFileSync(
       path,
-      writeGeoTiff(
+      await writeGeoTiff(
         measureRaster({ crs: crsOfCode(32627), x, y: 6460000, dx: 10, dy: 10, columns: 12, rows: 10 }, cells, {
           name: 'z',
           unit: 'm',
@@ -27,8 +27,12 @@ describe('the command line', () => {
     );
     return path;
   };
-  const a = tile('a.tif', 400000);
-  const b = tile('b #2.tif', 400100);
+  let a = '';
+  let b = '';
+  beforeAll(async () => {
+    a = await tile('a.tif', 400000);
+    b = await tile('b #2.tif', 400100);
+  });
   afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
   const helk = (...args: string[]): { code: number; out: string; err: string } => {

@@ -1,10 +1,10 @@
-import { HelkError, parseCrs, type Extent } from '@helk/core';
+import { handleOn, HelkError, parseCrs, type Extent } from '@helk/core';
 import { columnsOfCollection, findCollection, openService, searchService } from '@helk/core/services/catalogue';
 import { collect } from '@helk/core/services/collect';
 import { serviceAddress } from '@helk/core/services/get';
 import { outgoing } from '@helk/node';
 import type { Arguments } from './arguments';
-import { checkTarget, writeAll } from './write';
+import { checkTarget, withResults } from './write';
 
 const print = (s: string): void => void process.stdout.write(`${s}\n`);
 
@@ -44,14 +44,15 @@ export async function gather(a: Arguments): Promise<void> {
   if (tell) process.stderr.write('\r'.padEnd(40) + '\r');
   // The id comes from the service, so nothing of it may act as a path.
   const safe = (s: string): string => s.replace(/[^\p{L}\p{N}._-]+/gu, '-').replace(/^[.-]+/, '') || 'features';
-  const { files, lost } = await writeAll(
-    a,
-    got.layers.map((l, k) => ({
-      role: collection,
-      name: l.name,
-      file: got.layers.length > 1 ? `${safe(collection)}-${k + 1}` : safe(collection),
-      data: l.data,
-    })),
+  const { files, lost } = await withResults(a, (results) =>
+    results.write(
+      got.layers.map((l, k) => ({
+        role: collection,
+        name: l.name,
+        file: got.layers.length > 1 ? `${safe(collection)}-${k + 1}` : safe(collection),
+        handle: handleOn(l.data),
+      })),
+    ),
   );
   const notes = [...(got.layers[0]?.notes ?? []), ...(a.as ? lost : [])];
   if (a.json)

@@ -1,29 +1,27 @@
-import { readFileSync, statSync } from 'node:fs';
+import { openSync, readFileSync, statSync } from 'node:fs';
 import { basename } from 'node:path';
 import {
   arrivalChecks,
-  cellMetres,
   describeMethod,
   displayUnit,
   familyOf,
   figureUnit,
-  gridExtent,
   HelkError,
-  infoOf,
+  kindOf,
   methodOf,
   methods,
   parseCrs,
-  runMethod,
+  runOn,
+  studied,
   toProblem,
+  type AnyHandle,
   type Crs,
-  type Dataset,
 } from '@helk/core';
-import { readFile, type Layer } from '@helk/core/formats';
-import { validityNotes } from '@helk/core/methods/features/validity';
-import { setupNode } from '@helk/node';
+import { openFile, type ByteSource, type OpenLayer } from '@helk/core/formats';
+import { fileSource, setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
 import { gather } from './gather';
-import { checkTarget, writeAll } from './write';
+import { checkTarget, withResults } from './write';
 
 const HELP = `Usage:
   ./helk methods [--json]                        all methods: id, title, question
@@ -100,11 +98,16 @@ function one(a: Arguments, what: string): string {
   return first;
 }
 
-async function load(path: string, crs: Crs | null, steps?: Record<string, number>): Promise<Layer[]> {
-  let bytes: Uint8Array;
+/** Files that are being read, until the command ends. */
+const files: number[] = [];
+
+async function load(path: string, crs: Crs | null, steps?: Record<string, number>): Promise<OpenLayer[]> {
+  let source: ByteSource;
   try {
     if (statSync(path).isDirectory()) throw new HelkError('file.missing', `"${path}" is a folder; name a file.`, path);
-    bytes = readFileSync(path);
+    const file = openSync(path, 'r');
+    files.push(file);
+    source = fileSource(file);
   } catch (e) {
     if (e instanceof HelkError) throw e;
     throw new HelkError(
@@ -120,67 +123,32 @@ async function load(path: string, crs: Crs | null, steps?: Record<string, number
     }
     return undefined;
   };
-  return (await readFile(basename(path), bytes, { crs, sibling, ...(steps ? { steps } : {}) })).layers;
+  return (await openFile(basename(path), source, { crs, sibling, ...(steps ? { steps } : {}) })).layers;
 }
 
 async function inspect(a: Arguments): Promise<void> {
   const path = one(a, 'a file');
   const layers = await load(path, a.crs ? parseCrs(a.crs) : null);
-  for (const l of layers) if (l.data.kind === 'features') l.notes = [...l.notes, ...(await validityNotes(l.data))];
-  const described = layers.map((l) => {
-    const info = infoOf(l.data);
-    const checks = [...l.notes, ...arrivalChecks(info)].map(({ level, code, message }) => ({ level, code, message }));
-    if (info.kind === 'raster') {
-      const { grid } = info;
-      return {
-        name: l.name,
-        kind: info.kind,
-        crs: grid.crs ? { code: grid.crs.code, name: grid.crs.name, unit: grid.crs.unit } : null,
-        extent: gridExtent(grid),
-        columns: grid.columns,
-        rows: grid.rows,
-        cellSize: [grid.dx, grid.dy],
-        ...(l.steps ? { steps: l.steps } : {}),
-        cellSizeMetres: grid.crs ? cellMetres(grid, grid.rows >> 1) : null,
-        bands: info.bands.map((b) => ({
-          name: b.name,
-          kind: b.kind,
-          unit: b.unit,
-          type: b.storedType,
-          missingCode: b.missingCode,
-          count: b.facts!.summary.count,
-          missing: b.facts!.summary.missing,
-          enclosedCells: b.facts!.enclosedCells,
-          min: b.facts!.summary.min,
-          max: b.facts!.summary.max,
-          mean: b.facts!.summary.mean,
-          sd: b.facts!.summary.sd,
-        })),
-        checks,
-      };
-    }
-    if (info.kind === 'features') {
-      const { crs, geometry, count, extent, columns } = info;
-      return {
-        name: l.name,
-        kind: info.kind,
-        geometry,
-        count,
-        crs: crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null,
-        extent,
-        columns,
-        checks,
-      };
-    }
-    return { name: l.name, kind: info.kind, rows: info.rows, columns: info.columns, checks };
-  });
-  if (a.json) return print(JSON.stringify(described.length === 1 ? described[0] : { layers: described }, null, 2));
-  for (const d of described) {
+  const all = [];
+  for (const l of layers) {
+    const kind = kindOf(l.handle);
+    const info = await kind.study(l.handle);
+    const notes = [...((await kind.remarks?.(l.handle)) ?? []), ...l.notes, ...arrivalChecks(info)];
+    all.push({
+      name: l.name,
+      kind: kind.kind as string,
+      ...kind.inspect(info),
+      ...(l.steps ? { steps: l.steps } : {}),
+      checks: notes.map(({ level, code, message }) => ({ level, code, message })),
+    });
+  }
+  if (a.json) return print(JSON.stringify(all.length === 1 ? all[0] : { layers: all }, null, 2));
+  for (const d of all) {
     print(`${d.name}: ${d.kind}`);
     for (const [k, v] of Object.entries(d))
       if (!['name', 'kind', 'checks', 'bands'].includes(k)) print(`  ${k}: ${plainly(v)}`);
     if ('bands' in d)
-      for (const b of d.bands!)
+      for (const b of d.bands as Record<string, never>[])
         print(
           `  band ${b.name}: ${b.min} to ${b.max}${b.unit ? ` ${displayUnit(b.unit)}` : ', unit not known'}, ${b.type}, ${b.missing} missing (code ${b.missingCode ?? 'none'}), ${b.enclosedCells} of them inside the data`,
         );
@@ -211,7 +179,7 @@ function inputSpec(text: string): { role: string; path: string; layer: string | 
 }
 
 /** `#NAME` names a layer or band, `#NAME:3` the third step (time, level) of a layer that has several. */
-async function choose(path: string, name: string | null, crs: Crs | null): Promise<Layer> {
+async function choose(path: string, name: string | null, crs: Crs | null): Promise<OpenLayer> {
   const stepped = name === null ? null : /^(.*):(\d+)$/.exec(name);
   const layers = await load(path, crs);
   if (!stepped || layers.some((l) => l.name === name)) return pick(layers, name, path);
@@ -226,8 +194,8 @@ async function choose(path: string, name: string | null, crs: Crs | null): Promi
   return pick(await load(path, crs, { [layer.name]: step }), layer.name, path);
 }
 
-/** The layer, or the raster cut down to the band, of that name. */
-function pick(layers: Layer[], name: string | null, path: string): Layer {
+/** The layer, or the one band of it, of that name. */
+function pick(layers: OpenLayer[], name: string | null, path: string): OpenLayer {
   if (name === null) {
     if (layers.length > 1)
       throw new HelkError(
@@ -240,9 +208,10 @@ function pick(layers: Layer[], name: string | null, path: string): Layer {
   const layer = layers.find((l) => l.name === name);
   if (layer) return layer;
   for (const l of layers) {
-    if (l.data.kind !== 'raster') continue;
-    const band = l.data.bands.find((b, i) => b.name === name || String(i + 1) === name);
-    if (band) return { ...l, name, data: { ...l.data, bands: [band] } };
+    const kind = kindOf(l.handle);
+    const bands = kind.bands?.(l.handle.head) ?? [];
+    const band = bands.includes(name) ? bands.indexOf(name) : bands.findIndex((_, i) => String(i + 1) === name);
+    if (band >= 0) return { ...l, name, handle: kind.pick!(l.handle, band) };
   }
   throw new HelkError('method.input', `"${path}" has no layer or band "${name}".`, path);
 }
@@ -258,10 +227,10 @@ async function run(a: Arguments): Promise<void> {
     if (eq < 1) throw new HelkError('request.invalid', `"${s}" is not PARAM=VALUE.`);
     given[s.slice(0, eq)] = s.slice(eq + 1);
   }
-  const data: Record<string, Dataset[]> = {};
+  const handles: Record<string, AnyHandle[]> = {};
   const names: Record<string, string[]> = {};
   const inputs: Record<string, string[]> = {};
-  const notes: Layer['notes'] = [];
+  const read: OpenLayer[] = [];
   for (const text of a.in) {
     const { role, path, layer } = inputSpec(text);
     if (!Object.hasOwn(m.inputs, role))
@@ -271,22 +240,32 @@ async function run(a: Arguments): Promise<void> {
         role,
       );
     const l = await choose(path, layer, crs);
-    (data[role] ??= []).push(l.data);
+    (handles[role] ??= []).push(l.handle);
     (names[role] ??= []).push(l.name);
     (inputs[role] ??= []).push(layer ? `${path}#${layer}` : path);
-    notes.push(...l.notes);
+    read.push(l);
   }
   const onProgress =
     process.stderr.isTTY && !a.json
       ? (share: number, stage: string) =>
           process.stderr.write(`\r${(share * 100).toFixed(0).padStart(3)} %  ${stage.padEnd(30)}`)
       : undefined;
-  const outcome = await runMethod(m, data, given, { seed: a.seed, names, ...(onProgress ? { onProgress } : {}) });
+  const infos = await studied(handles);
+  const {
+    outcome,
+    files: written,
+    lost,
+  } = await withResults(a, async (results) => {
+    const done = await runOn(m, handles, given, {
+      infos,
+      seed: a.seed,
+      names,
+      openSink: results.openSink,
+      ...(onProgress ? { onProgress } : {}),
+    });
+    return { outcome: done, ...(await results.write(done.outputs.map((o) => ({ ...o, file: o.role })))) };
+  });
   if (onProgress) process.stderr.write('\r'.padEnd(40) + '\r');
-  const { files, lost } = await writeAll(
-    a,
-    outcome.outputs.map((o) => ({ ...o, file: o.role })),
-  );
   const seconds = Number(process.hrtime.bigint() - started) / 1e9;
   const result = {
     method: m.id,
@@ -294,19 +273,19 @@ async function run(a: Arguments): Promise<void> {
     inputs,
     params: outcome.params,
     seed: a.seed,
-    outputs: files,
+    outputs: written,
     figures: outcome.figures,
-    notes: [...notes, ...outcome.notes, ...(a.as ? lost : [])],
+    notes: [...read.flatMap((l) => l.notes), ...outcome.notes, ...(a.as ? lost : [])],
     seconds,
   };
   if (a.json) return print(JSON.stringify(result, null, 2));
   for (const n of result.notes) print(`${n.level === 'look' ? 'look here' : n.level}: ${n.message}`);
-  const of = { band: Object.values(data).flat()[0], result: outcome.outputs[0]?.data };
+  const of = { band: Object.values(infos).flat()[0], result: outcome.outputs[0]?.handle.head };
   for (const [k, v] of Object.entries(outcome.figures)) {
     const unit = figureUnit(m.figures[k]?.unit, outcome.params, of);
     print(`${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit ? ` ${displayUnit(unit)}` : ''}`);
   }
-  for (const f of files) print(`${f.role}: ${f.file}`);
+  for (const f of written) print(`${f.role}: ${f.file}`);
   print(`${seconds.toFixed(2)} s`);
 }
 

@@ -1,8 +1,10 @@
-import { mkdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { HelkError, infoOf, type Dataset } from '@helk/core';
-import type { Layer } from '@helk/core/formats';
-import { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, writeDataset } from '@helk/core/formats/write';
+import { HelkError, kindOf, lossesOf, type AnyHandle, type DatasetKind, type Note, type OpenSink } from '@helk/core';
+import { openFile } from '@helk/core/formats';
+import { TiffSink } from '@helk/core/formats/geotiff-write';
+import { canWrite, formatNamed, WRITE_FORMATS, writeTo, type WriteFormat } from '@helk/core/formats/write';
+import { fileSink, fileSource } from '@helk/node';
 import type { Arguments } from './arguments';
 
 export interface Written {
@@ -24,41 +26,109 @@ export function checkTarget(a: Pick<Arguments, 'out' | 'as'>): void {
 }
 
 /**
- * Writes datasets into the folder that was named, all or none: they get their names only when every one is written.
+ * Files of results in the folder that was named, all or none: they get their names only when every one is written.
  *
- * @throws HelkError `file.missing` when the folder cannot be written, `export.unsupported` for what a format cannot hold
+ * Errors: HelkError `file.missing` when the folder cannot be written, `export.unsupported` for what a format cannot hold
  */
-export async function writeAll(
-  a: Pick<Arguments, 'out' | 'as'>,
-  all: { role: string; name: string; file: string; data: Dataset }[],
-): Promise<{ files: Written[]; lost: Layer['notes'] }> {
-  const files: Written[] = [];
-  const ready: { temporary: string; file: string }[] = [];
-  const lost: Layer['notes'] = [];
-  try {
-    mkdirSync(a.out!, { recursive: true });
-    for (const o of all) {
-      const wanted = a.as === null ? undefined : formatNamed(a.as);
-      const fits = wanted && WRITE_FORMATS[wanted].kinds.includes(o.data.kind);
-      const format = fits ? wanted : DEFAULT_FORMAT[o.data.kind];
-      const file = join(a.out!, `${o.file}.${WRITE_FORMATS[format].extension}`);
+export class Results {
+  private readonly parts: { temporary: string; file: string }[] = [];
+  private readonly begun = new Map<string, string>();
+  private readonly open: number[] = [];
+
+  constructor(private readonly a: Pick<Arguments, 'out' | 'as'>) {}
+
+  /** The wanted format where it can hold such a thing, else the usual one. */
+  private formatFor(kind: DatasetKind): WriteFormat {
+    const wanted = this.a.as === null ? undefined : formatNamed(this.a.as);
+    return wanted && canWrite(wanted, kind) ? wanted : kindOf({ kind }).formats[0]!;
+  }
+
+  private begin(name: string, format: WriteFormat): { temporary: string; file: string; handle: number } {
+    return this.guarded(() => {
+      mkdirSync(this.a.out!, { recursive: true });
+      const file = join(this.a.out!, `${name}.${WRITE_FORMATS[format].extension}`);
       const temporary = `${file}.part`;
-      ready.push({ temporary, file });
-      writeFileSync(temporary, await writeDataset(o.data, format, o.file));
-      for (const message of lossesOf(infoOf(o.data), format))
-        lost.push({ level: 'info', code: 'export.lost', message: `${o.role}: ${message}` });
-      files.push({ role: o.role, name: o.name, kind: o.data.kind, file });
+      this.parts.push({ temporary, file });
+      const handle = openSync(temporary, 'w+');
+      this.open.push(handle);
+      return { temporary, file, handle };
+    });
+  }
+
+  /** Where a result goes that comes part by part: into its file, where the format can be written so. */
+  readonly openSink: OpenSink = (role, kind, head) => {
+    const format = this.formatFor(kind);
+    if (format !== 'geotiff') {
+      const { sink, end } = kindOf({ kind }).collect!(head);
+      return { sink, end: async (p) => kindOf({ kind }).wrap(await end(p)) };
     }
-    for (const { temporary, file } of ready) renameSync(temporary, file);
-  } catch (e) {
-    for (const { temporary } of ready) rmSync(temporary, { force: true });
-    if ((e as NodeJS.ErrnoException).code && !(e instanceof HelkError))
+    const { file, handle } = this.begin(role, format);
+    const sink = new TiffSink({ kind, ...head }, fileSink(handle));
+    return {
+      sink,
+      end: async () => {
+        await sink.end();
+        this.begun.set(role, file);
+        return (await openFile(file, fileSource(handle))).layers[0]!.handle;
+      },
+    };
+  };
+
+  /** Writes what has not been written while it was made. */
+  async write(
+    all: { role: string; name: string; file: string; handle: AnyHandle }[],
+  ): Promise<{ files: Written[]; lost: Note[] }> {
+    const files: Written[] = [];
+    const lost: Note[] = [];
+    for (const o of all) {
+      const format = this.formatFor(o.handle.kind);
+      let file = this.begun.get(o.role);
+      if (file === undefined) {
+        const to = this.begin(o.file, format);
+        await writeTo(fileSink(to.handle), o.handle, format, o.file);
+        file = to.file;
+      }
+      for (const message of lossesOf(o.handle.head, format))
+        lost.push({ level: 'info', code: 'export.lost', message: `${o.role}: ${message}` });
+      files.push({ role: o.role, name: o.name, kind: o.handle.kind, file });
+    }
+    this.close();
+    this.guarded(() => {
+      for (const { temporary, file } of this.parts) renameSync(temporary, file);
+    });
+    return { files, lost };
+  }
+
+  /** Nothing is left of what was begun. */
+  abandon(): void {
+    this.close();
+    for (const { temporary } of this.parts) rmSync(temporary, { force: true });
+  }
+
+  private close(): void {
+    for (const h of this.open.splice(0)) closeSync(h);
+  }
+
+  private guarded<T>(act: () => T): T {
+    try {
+      return act();
+    } catch (e) {
       throw new HelkError(
         'file.missing',
-        `The folder "${a.out}" cannot be written (${(e as NodeJS.ErrnoException).code}).`,
+        `The folder "${this.a.out}" cannot be written (${(e as NodeJS.ErrnoException).code ?? 'unknown reason'}).`,
         'out',
       );
+    }
+  }
+}
+
+/** Work that makes results: written whole, or nothing of them. */
+export async function withResults<T>(a: Pick<Arguments, 'out' | 'as'>, work: (r: Results) => Promise<T>): Promise<T> {
+  const results = new Results(a);
+  try {
+    return await work(results);
+  } catch (e) {
+    results.abandon();
     throw e;
   }
-  return { files, lost };
 }

@@ -56,7 +56,7 @@ async function fill(p: Project, { projects, temp, runs }: Context): Promise<void
     await writeFile(upload.path, bytes);
     return (await finished(await runs.takeIn(p, upload, { name, batch: set, crs: null }))).outputs;
   };
-  for (const t of tiles) ids.push(...(await take(`${t.name}.tif`, writeGeoTiff(t.raster), batch)));
+  for (const t of tiles) ids.push(...(await take(`${t.name}.tif`, await writeGeoTiff(t.raster), batch)));
   const run = (method: string, inputs: Record<string, string[]>, params = {}): Promise<ApiRun> =>
     runs.start(p, { method, inputs, params, seed: 1, variantOf: null }).then(finished);
   const mosaic = await run('raster.mosaic', { tiles: ids });

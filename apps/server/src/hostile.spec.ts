@@ -26,7 +26,7 @@ import { endlessPackage, TestServer, type Reply } from './testing';
 setupNode();
 
 /** Cells without any order, so that nothing of them can be left out. */
-function noise(n: number): Uint8Array {
+async function noise(n: number): Promise<Uint8Array> {
   const cells = new Float32Array(n * n);
   for (let i = 0, s = 1; i < cells.length; i++) cells[i] = (s = (s * 16807) % 2147483647) / 2147483647;
   const grid = { crs: crsOfCode(32627), x: 4e5, y: 64e5, dx: 10, dy: 10, columns: n, rows: n };
@@ -52,7 +52,7 @@ describe('project files of any kind', () => {
     (await call<ApiRun>(`/api/projects/${p}/imports?name=${name}`, 'POST', bytes)).data;
   const saved = async (): Promise<{ bytes: Uint8Array; p: string }> => {
     const p = await project();
-    await ended(p, (await takeIn(p, noise(40))).id);
+    await ended(p, (await takeIn(p, await noise(40))).id);
     await ended(p, (await takeIn(p, new TextEncoder().encode('x,y,v\n1,2,3\n'), 'a.csv')).id);
     const bytes = new Uint8Array(await (await fetch(`${test.base}/api/projects/${p}/file`)).arrayBuffer());
     return { bytes, p };
@@ -103,8 +103,8 @@ describe('project files of any kind', () => {
     const { p } = await saved();
     const d = (await test.detail(p)).datasets[0]!.id;
     const exported = fetch(`${test.base}/api/projects/${p}/datasets/${d}/export`);
-    const under = call(`/api/projects/${p}/imports?name=z.tif`, 'POST', noise(600));
-    const review = call(`/api/projects/${p}/reviews?name=z.tif`, 'POST', noise(50));
+    const under = call(`/api/projects/${p}/imports?name=z.tif`, 'POST', await noise(600));
+    const review = call(`/api/projects/${p}/reviews?name=z.tif`, 'POST', await noise(50));
     const gone = await call(`/api/projects/${p}`, 'DELETE');
     expect(gone.status).toBe(204);
     for (const r of [(await exported).status, (await under).status, (await review).status])
@@ -126,7 +126,7 @@ describe('project files of any kind', () => {
       expect(r.status).withContext(sql).toBe(201);
       const detail = await test.detail(r.data.id);
       expect(detail.datasets.length).withContext(sql).toBe(2);
-      const again = await ended(r.data.id, (await takeIn(r.data.id, noise(20))).id);
+      const again = await ended(r.data.id, (await takeIn(r.data.id, await noise(20))).id);
       expect(again.state).withContext(sql).toBe('done');
     }
   });
@@ -146,9 +146,11 @@ describe('project files of any kind', () => {
       "UPDATE project SET workbench = '7'",
       "UPDATE project SET created_at = x'01'",
       'DELETE FROM project',
-      'DELETE FROM raster_chunks',
-      "UPDATE blobs SET bytes = x'484c4b46'",
-      (db) => db.prepare('UPDATE raster_chunks SET bytes = ?').run(bomb),
+      "DELETE FROM pieces WHERE array = 'band 0'",
+      "UPDATE pieces SET bytes = x'484c4b46' WHERE array = 'whole'",
+      "UPDATE details SET detail = '{}'",
+      'DROP TABLE details',
+      (db) => db.prepare('UPDATE pieces SET bytes = ?').run(bomb),
       'DROP TABLE runs',
       'CREATE VIEW extra AS SELECT 1',
       'ALTER TABLE project ADD COLUMN more TEXT GENERATED ALWAYS AS (hex(name)) VIRTUAL',
@@ -182,14 +184,14 @@ describe('work that will not end or swells', () => {
     expect((await ended(p, first.id)).state).toBe('cancelled');
     const second = await ended(p, (await takeIn(p, endlessPackage(), 'v.gpkg')).id);
     expect([second.state, second.problem!.code]).toEqual(['failed', 'file.endless']);
-    const third = await ended(p, (await takeIn(p, noise(30), 'z.tif')).id);
+    const third = await ended(p, (await takeIn(p, await noise(30), 'z.tif')).id);
     expect(third.state).toBe('done');
     expect(readdirSync(join(test.dir, 'uploads'))).toEqual([]);
   });
 
   it('is held to the memory of the settings, buffers included, and only the run ends', async () => {
     const p = await project();
-    const z = await ended(p, (await takeIn(p, noise(1500), 'z.tif')).id);
+    const z = await ended(p, (await takeIn(p, await noise(1500), 'z.tif')).id);
     expect(z.state).toBe('done');
     const run = await call<ApiRun & ApiProblem>(`/api/projects/${p}/runs`, 'POST', {
       method: 'raster.contours',
@@ -198,12 +200,12 @@ describe('work that will not end or swells', () => {
     });
     const end = run.status === 202 ? await ended(p, run.data.id) : null;
     expect(end?.problem?.code ?? run.data.code).toBe('method.memory');
-    expect((await ended(p, (await takeIn(p, noise(30), 'z.tif')).id)).state).toBe('done');
+    expect((await ended(p, (await takeIn(p, await noise(30), 'z.tif')).id)).state).toBe('done');
   });
 
   it('that cannot fit is refused with the figure before anything is loaded or queued', async () => {
     const p = await project();
-    const z = await ended(p, (await takeIn(p, noise(100), 'z.tif')).id);
+    const z = await ended(p, (await takeIn(p, await noise(100), 'z.tif')).id);
     const run = await call<ApiProblem>(`/api/projects/${p}/runs`, 'POST', {
       method: 'raster.resample',
       inputs: { raster: z.outputs },
@@ -226,7 +228,7 @@ describe('work that will not end or swells', () => {
     const taking = await Promise.all(
       [1, 2, 3].map(() => call<ApiRun>(`/api/projects/${p}/services/take`, 'POST', { address, collection: 'a' })),
     );
-    expect((await ended(p, (await takeIn(p, noise(30), 'z.tif')).id)).state).toBe('done');
+    expect((await ended(p, (await takeIn(p, await noise(30), 'z.tif')).id)).state).toBe('done');
     const first = await ended(p, taking[0]!.data.id);
     expect([first.state, first.problem!.code]).toEqual(['failed', 'service.slow']);
     for (const t of taking.slice(1)) await call(`/api/projects/${p}/runs/${t.data.id}/cancel`, 'POST');
@@ -257,7 +259,7 @@ describe('work that will not end or swells', () => {
 
   it('is not reached by names that every object answers to', async () => {
     const p = await project();
-    const z = await ended(p, (await takeIn(p, noise(30), 'z.tif')).id);
+    const z = await ended(p, (await takeIn(p, await noise(30), 'z.tif')).id);
     for (const name of ['constructor', 'toString', '__proto__', 'hasOwnProperty']) {
       const ask = (inputs: string, params: string): Promise<Reply<ApiProblem>> =>
         call<ApiProblem>(

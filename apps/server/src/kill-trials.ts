@@ -105,7 +105,7 @@ export class Victim {
 }
 
 /** A grid as a GeoTIFF, large enough for several chunks when `n` is. */
-export function gridFile(n: number): Uint8Array {
+export async function gridFile(n: number): Promise<Uint8Array> {
   const r = new Random(n);
   const cells = Float32Array.from({ length: n * n }, () => r.uniform());
   const grid = { crs: crsOfCode(32627), x: 4e5, y: 64e5, dx: 10, dy: 10, columns: n, rows: n };
@@ -126,7 +126,7 @@ const runOf = (method: string, role: string, dataset: string): object => ({
   inputs: { [role]: [dataset] },
   params: {},
 });
-const large = gridFile(1400);
+const large = await gridFile(1400);
 
 /** What is under way when the server is killed. */
 export const MOMENTS: Record<string, Moment> = {
@@ -183,7 +183,7 @@ export async function trial(name: string, seed: number): Promise<string[]> {
     else {
       await v.start();
       project = (await v.ask<ApiProject>('/api/projects', 'POST', { name: 'A trial' }))!.id;
-      const run = await v.ask<ApiRun>(`/api/projects/${project}/imports?name=a.tif`, 'POST', gridFile(700));
+      const run = await v.ask<ApiRun>(`/api/projects/${project}/imports?name=a.tif`, 'POST', await gridFile(700));
       const { outputs } = await v.ended(project, run!.id);
       const doing = moment.act!(v, project, outputs[0]!).catch(() => undefined);
       if (name === 'publish') await doing;
@@ -221,7 +221,7 @@ async function inspect(v: Victim, survivor: string | null): Promise<string[]> {
       if (!r.ok) wrong.push(`${x.name} cannot be read: ${await r.text()}`);
       else await r.arrayBuffer();
     }
-    const again = await v.ask<ApiRun>(`/api/projects/${p.id}/imports?name=c.tif`, 'POST', gridFile(20));
+    const again = await v.ask<ApiRun>(`/api/projects/${p.id}/imports?name=c.tif`, 'POST', await gridFile(20));
     if (!again || (await v.ended(p.id, again.id)).state !== 'done') wrong.push(`${p.id} takes nothing in any more`);
   }
   await v.kill();
@@ -232,7 +232,7 @@ async function inspect(v: Victim, survivor: string | null): Promise<string[]> {
     const db = new Database(join(folder, f));
     const count = (sql: string): number => (db.prepare(sql).get() as { n: number }).n;
     if (count("SELECT count(*) AS n FROM datasets WHERE state = 'staged'")) wrong.push(`${f} holds staged datasets`);
-    for (const t of ['raster_chunks', 'blobs'])
+    for (const t of ['pieces', 'details'])
       if (count(`SELECT count(*) AS n FROM ${t} WHERE dataset_id NOT IN (SELECT id FROM datasets)`))
         wrong.push(`${f} holds ${t} of nobody`);
     db.close();

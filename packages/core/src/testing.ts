@@ -1,9 +1,9 @@
 import { LocalJob } from './method/job';
 import { measureRaster, type Grid, type Raster } from './data/raster';
 import { crsOfCode } from './data/crs';
-import { runMethod, type Outcome } from './method/resolve';
+import { runMethod, type Outcome } from './method/run';
 import { methodOf } from './method/registry';
-import type { Dataset } from './data/dataset';
+import type { Dataset } from './data/kinds';
 
 /** Helpers for specs only. */
 export const utm27 = () => crsOfCode(32627);

@@ -1,4 +1,5 @@
-import { deflateSync, inflateSync } from 'node:zlib';
+import { promisify } from 'node:util';
+import { deflate, deflateSync, inflate, inflateSync } from 'node:zlib';
 import { useCrsCatalogue, type CrsEntry } from '@helk/core';
 import Database from 'better-sqlite3';
 import { useCodec, useSqlite } from '@helk/core/formats';
@@ -6,11 +7,17 @@ import { useGeos } from '@helk/core/numeric/geos';
 import type { SqliteFile } from '@helk/core/formats/sqlite';
 import epsg from '@helk/core/data/epsg.json' with { type: 'json' };
 
+// zlib works on Node's own threads.
+const pack = promisify<Uint8Array, { level: number }, Buffer>(deflate);
+const unpack = promisify<Uint8Array, { maxOutputLength: number }, Buffer>(inflate);
+
 /** Gives the core what Node.js has: the native zlib, the HDF5, SQLite and topology libraries and the EPSG list. Called once by every Node surface. */
 export function setupNode(): void {
   useCodec({
     inflate: (d, most) => view(inflateSync(d, { maxOutputLength: Math.min(most, 2 ** 31) })),
     deflate: (d, level) => view(deflateSync(d, { level })),
+    inflateLater: async (d, most) => view(await unpack(d, { maxOutputLength: Math.min(most, 2 ** 31) })),
+    deflateLater: async (d, level) => view(await pack(d, { level })),
   });
   useGeos(async (onError) =>
     (await import('geos-wasm')).default({
@@ -50,3 +57,4 @@ function openSqlite(bytes: Uint8Array | null): SqliteFile {
 const view = (b: Buffer): Uint8Array => new Uint8Array(b.buffer, b.byteOffset, b.byteLength);
 
 export { outgoing } from './outgoing';
+export { fileSink, fileSource } from './files';

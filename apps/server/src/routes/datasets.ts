@@ -1,23 +1,15 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { Express, Response } from 'express';
-import {
-  arrivalChecks,
-  displayUnit,
-  fromProblem,
-  HelkError,
-  parseCrs,
-  systemOf,
-  type ClassEntry,
-  type DatasetInfo,
-  type Note,
-} from '@helk/core';
-import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write';
+import { displayUnit, HelkError, kindOf, parseCrs, systemOf, type DatasetInfo, type Note } from '@helk/core';
+import { datasetsIn } from '@helk/core/api/refs';
+import { WHOLE } from '@helk/core/data/whole-store';
+import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from '../app';
 import type { Project } from '../projects';
-import { blobParts, getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
-import { cellType, inflateChunk } from '../store/rasters';
+import { piecesInOrder, piecesOf } from '../store/pieces';
+import { detailOf, getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
 import { download, receive } from './bytes';
 import { hang } from './hang';
 import { resultOf } from './waiting';
@@ -37,10 +29,12 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     if (body.name !== undefined) changes.name = body.name;
     if (body.note !== undefined) changes.note = body.note;
     if (body.thread !== undefined) changes.thread = body.thread || null;
-    if (body.crs !== undefined || body.unit !== undefined || body.classes) {
-      const info = await completed(p, row, body);
-      changes.info = JSON.stringify(info);
-      changes.notes = JSON.stringify(notesAfter(row, body, info));
+    const { crs, unit, classes } = body;
+    if (crs !== undefined || unit !== undefined || classes) {
+      const info = JSON.parse(row.info) as DatasetInfo;
+      const given = kindOf(info).give(info, { crs, unit, classes });
+      changes.info = JSON.stringify(given);
+      changes.notes = JSON.stringify(notesAfter(row, body, given));
     }
     if (Object.keys(changes).length) await p.db('datasets').where({ id: row.id }).update(changes);
     const dataset = toDataset(await getDatasetRow(p.db, row.id));
@@ -52,7 +46,7 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
     const reads = (r: ApiRun): boolean =>
-      (r.state === 'queued' || r.state === 'running') && Object.values(r.inputs).flat().includes(row.id);
+      (r.state === 'queued' || r.state === 'running') && datasetsIn(r.inputs).includes(row.id);
     if (runs.liveRuns(p).some(reads)) {
       throw new HelkError(
         'dataset.inUse',
@@ -73,40 +67,45 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     return dataset;
   });
 
-  // The stored bytes go out as they are: the browser inflates them, no thread here touches a cell.
-  hang(app, 'chunk', async ({ params, req, res }) => {
+  // The stored bytes go out as they are: whoever reads them unpacks them, no thread here touches a cell.
+  hang(app, 'piece', async ({ params, res }) => {
     const p = await projects.get(params['project']!);
-    const [band, level, column, row] = ['band', 'level', 'column', 'row'].map((k) => Number(params[k]));
-    const found = (await p
-      .db('raster_chunks')
-      .where({ dataset_id: params['dataset']!, band, level, column, row })
-      .first('bytes')) as { bytes: Buffer } | undefined;
-    if (!found) throw new HelkError('dataset.unknown', 'There is no such chunk of cells.', 'dataset');
-    const d = await getDatasetRow(p.db, params['dataset']!);
-    const info = JSON.parse(d.info) as Extract<DatasetInfo, { kind: 'raster' }>;
-    // Cells never change once a dataset is published.
+    const [level, key] = [Number(params['level']), Number(params['key'])];
+    const bytes = await piecesOf(p.db, params['dataset']!).get(params['array']!, level, key);
+    if (!bytes) throw new HelkError('dataset.unknown', 'The dataset has no such piece.', 'dataset');
+    // Pieces never change once a dataset is published.
     res.setHeader('Cache-Control', 'private, max-age=31536000, immutable');
-    res.setHeader('X-Helk-Cells', cellType(info.bands[band!]!));
-    if (found.bytes.length === 0) {
+    if (bytes.length === 0) {
       res.status(204).end();
       return;
     }
     res.setHeader('Content-Type', 'application/octet-stream');
-    if (/\bdeflate\b/.test(String(req.headers['accept-encoding'] ?? ''))) {
-      res.setHeader('Content-Encoding', 'deflate');
-      res.end(found.bytes);
-    } else {
-      res.end(await inflateChunk(found.bytes));
-    }
+    res.end(bytes);
   });
 
-  hang(app, 'features', async ({ params, res }) => {
+  hang(app, 'whole', async ({ params, res }) => {
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
-    if (row.kind === 'raster')
-      throw new HelkError('request.invalid', 'A raster has no features; ask for its chunks.', 'dataset');
+    const pieces = piecesInOrder(p.db, row.id, WHOLE);
+    const first = await pieces.next();
+    if (first.done)
+      throw new HelkError(
+        'request.invalid',
+        `A ${kindOf({ kind: row.kind }).words.one} is not kept in one piece; ask for its pieces.`,
+        'dataset',
+      );
     res.setHeader('Content-Type', 'application/octet-stream');
-    await pipeline(Readable.from(blobParts(p.db, row.id)), res);
+    async function* all(): AsyncGenerator<Buffer> {
+      yield first.value as Buffer;
+      yield* pieces;
+    }
+    await pipeline(Readable.from(all()), res);
+  });
+
+  hang(app, 'detail', async ({ params }) => {
+    const p = await projects.get(params['project']!);
+    const row = await getDatasetRow(p.db, params['dataset']!);
+    return { detail: await detailOf(p.db, row.id) };
   });
 
   const send = async (p: Project, ids: string[], format: string | null, name: string, res: Response): Promise<void> => {
@@ -149,44 +148,4 @@ function notesAfter(
       : []),
     ...(body.unit !== undefined ? [given('unit.given', `The unit was given by hand: ${displayUnit(body.unit)}.`)] : []),
   ];
-}
-
-/** The info of a dataset with a system or unit it lacked; what is known is not overwritten, but for a system that cannot be the data's. */
-async function completed(
-  p: Project,
-  row: DatasetRow,
-  body: { crs?: string | undefined; unit?: string | undefined; classes?: ClassEntry[] | undefined },
-): Promise<DatasetInfo> {
-  const info = JSON.parse(row.info) as DatasetInfo;
-  const known = (what: string): never => {
-    throw new HelkError('request.invalid', `The dataset has a ${what} already; use a method to change it.`, what);
-  };
-  if (body.crs !== undefined) {
-    const crs = parseCrs(body.crs);
-    const wrong = arrivalChecks(info).some((c) => c.code === 'crs.implausible');
-    if (info.kind === 'raster') {
-      if (info.grid.crs && !wrong) known('coordinate system');
-      info.grid.crs = crs;
-    } else if (info.kind === 'features') {
-      if (info.crs && !wrong) known('coordinate system');
-      // The stored buffer holds the system too; it is written anew where nobody waits for it.
-      const task = { kind: 'system' as const, file: p.file, dataset: row.id, crs: body.crs };
-      const result = await p.start(task).done;
-      if (!result.ok) throw fromProblem(result.problem);
-      return JSON.parse((await getDatasetRow(p.db, row.id)).info) as DatasetInfo;
-    }
-  }
-  if (body.unit !== undefined && info.kind === 'raster') {
-    for (const b of info.bands) {
-      if (b.unit) known('unit');
-      b.unit = body.unit;
-    }
-  }
-  if (body.classes) {
-    const band = info.kind === 'raster' ? info.bands[0]! : undefined;
-    if (band?.kind !== 'category')
-      throw new HelkError('request.invalid', 'Only a raster of classes has class names and colours.', 'classes');
-    band.classes = body.classes;
-  }
-  return info;
 }

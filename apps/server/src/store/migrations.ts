@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { kindOf, type DatasetInfo } from '@helk/core';
 
 interface Step {
   name: string;
@@ -77,4 +78,46 @@ export const MIGRATIONS: Step[] = [
     up: (db) => db.schema.alterTable('datasets', (t) => t.text('thread')),
     down: (db) => db.schema.alterTable('datasets', (t) => t.dropColumn('thread')),
   },
+  {
+    // Pieces of any array of a dataset in place of chunks of rasters and parts of features; what few need to know of a dataset apart.
+    name: '003-pieces',
+    up: async (db) => {
+      await db.schema.createTable('pieces', (t) => {
+        t.text('dataset_id').notNullable().references('datasets.id').onDelete('CASCADE');
+        t.text('array').notNullable();
+        t.integer('level').notNullable();
+        t.integer('key').notNullable();
+        t.binary('bytes').notNullable();
+        t.primary(['dataset_id', 'array', 'level', 'key']);
+      });
+      await db.schema.createTable('details', (t) => {
+        t.text('dataset_id').primary().references('datasets.id').onDelete('CASCADE');
+        t.text('detail').notNullable();
+      });
+      await db.raw(`INSERT INTO pieces ${OLD_CHUNKS('raster_chunks')}`);
+      await db.schema.dropTable('raster_chunks');
+      await db.raw(`INSERT INTO pieces ${OLD_PARTS('blobs')}`);
+      await db.schema.dropTable('blobs');
+      for (const { id, info } of (await db('datasets').select('id', 'info')) as { id: string; info: string }[]) {
+        const now = parted(JSON.parse(info));
+        await db('datasets')
+          .where({ id })
+          .update({ info: JSON.stringify(now.info) });
+        if (now.detail !== null) await db('details').insert({ dataset_id: id, detail: JSON.stringify(now.detail) });
+      }
+    },
+    down: () => Promise.reject(new Error('A project of this layout is not taken back to an older one.')),
+  },
 ];
+
+/** The pieces as project files had them before the third step, as rows of today. */
+export const OLD_CHUNKS = (table: string): string =>
+  `SELECT dataset_id, 'band ' || band AS array, level, "row" * 16777216 + "column" AS key, bytes FROM ${table}`;
+export const OLD_PARTS = (table: string): string =>
+  `SELECT dataset_id, 'whole' AS array, 0 AS level, part AS key, bytes FROM ${table}`;
+
+/** A description as an older file has it: brought up to date, what few need to know apart. */
+export function parted(raw: unknown): { info: DatasetInfo; detail: unknown } {
+  const kind = kindOf(raw as DatasetInfo);
+  return kind.part(kind.upgrade ? kind.upgrade(raw as never) : (raw as DatasetInfo));
+}

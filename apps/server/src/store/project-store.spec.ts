@@ -1,4 +1,4 @@
-import { crsOfCode, measureRaster } from '@helk/core';
+import { crsOfCode, handleOn, measureRaster } from '@helk/core';
 import type { Knex } from 'knex';
 import { setupNode } from '@helk/node';
 import { RunService } from '../work/runs';
@@ -6,7 +6,7 @@ import { configFrom } from '../config';
 import type { Project } from '../projects';
 import { migrate, openDatabase } from './database';
 import { newId, now } from './ids';
-import { begin, endRun, getRun, publish, stageDataset } from './project-store';
+import { begin, endRun, getRun, publish, stageHandle } from './project-store';
 
 setupNode();
 
@@ -39,8 +39,8 @@ describe('the end of a run', () => {
   const staged = (runId: string): Promise<string> => {
     const grid = { crs: crsOfCode(32627), x: 0, y: 0, dx: 1, dy: 1, columns: 2, rows: 1 };
     const data = measureRaster(grid, Float32Array.of(1, 2), { name: 'z', unit: 'm' });
-    const made = { name: 'z', data, runId, role: null, batch: null, source: null, notes: [] };
-    return stageDataset(db, made, () => undefined);
+    const made = { name: 'z', runId, role: null, batch: null, source: null };
+    return stageHandle(db, made, handleOn(data), () => undefined);
   };
   const outcome = { params: {}, figures: {}, notes: [] };
 
@@ -60,7 +60,7 @@ describe('the end of a run', () => {
     await expectAsync(publish(db, run, [d], outcome)).toBeRejected();
     expect((await getRun(db, run)).state).toBe('interrupted');
     expect(await db('datasets').select('id')).toEqual([]);
-    expect(await db('raster_chunks').select('dataset_id')).toEqual([]);
+    expect(await db('pieces').select('dataset_id')).toEqual([]);
   });
 
   it('is told at once when there is no room to record it, and recorded when there is', async () => {

@@ -4,21 +4,19 @@ import {
   arrivalChecks,
   FreeNames,
   HelkError,
-  infoOf,
+  kindOf,
+  type AnyHandle,
   type Check,
-  type Dataset,
   type DatasetInfo,
-  type Features,
+  type DatasetKind,
   type Figures,
   type Note,
   type Problem,
-  type RasterInfo,
-  type Table,
+  type Progress,
 } from '@helk/core';
 import type { ApiDataset, ApiRun } from '@helk/core/api/schemas';
-import { packBinary, unpackBinary } from '@helk/core/formats/binary';
 import { newId, now } from './ids';
-import { readRaster, writeRaster } from './rasters';
+import { piecesOf } from './pieces';
 
 export interface RunRow {
   id: string;
@@ -42,7 +40,7 @@ export interface DatasetRow {
   id: string;
   position: number;
   state: 'staged' | 'ready' | 'removed';
-  kind: Dataset['kind'];
+  kind: DatasetKind;
   name: string;
   note: string;
   info: string;
@@ -54,8 +52,6 @@ export interface DatasetRow {
   created_at: string;
   thread: string | null;
 }
-
-const BLOB_PART = 16 * 2 ** 20;
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
   return {
@@ -139,95 +135,82 @@ export async function getDatasetRow(db: Knex, id: string, state: DatasetRow['sta
   return row;
 }
 
-/** Loads a dataset whole. */
-export async function loadDataset(
+/** A dataset as it lies in the project, to be read whole or in parts. */
+export async function openDataset(
   db: Knex,
   id: string,
-  progress: (share: number, stage: string) => void,
-): Promise<{ row: DatasetRow; info: DatasetInfo; data: Dataset }> {
+): Promise<{ row: DatasetRow; info: DatasetInfo; handle: AnyHandle }> {
   const row = await getDatasetRow(db, id);
+  const info = await wholeInfo(db, row);
+  return { row, info, handle: kindOf(info).open(info, piecesOf(db, id)) };
+}
+
+/** Everything that is known of a dataset, also what listings leave out. */
+export async function wholeInfo(db: Knex, row: DatasetRow): Promise<DatasetInfo> {
   const info = JSON.parse(row.info) as DatasetInfo;
-  const data =
-    row.kind === 'raster'
-      ? await readRaster(db, id, info as RasterInfo, progress)
-      : unpackBinary(await readBlob(db, id));
-  return { row, info, data };
+  return kindOf(info).join(info, await detailOf(db, row.id));
 }
 
-/** The parts of a stored buffer, one at a time. */
-export async function* blobParts(db: Knex, id: string): AsyncGenerator<Buffer> {
-  for (let part = 0; ; part++) {
-    const row = (await db('blobs').where({ dataset_id: id, part }).first('bytes')) as { bytes: Buffer } | undefined;
-    if (!row) return;
-    yield row.bytes;
-  }
-}
-
-export async function readBlob(db: Knex, id: string): Promise<Uint8Array> {
-  const parts: Buffer[] = [];
-  for await (const p of blobParts(db, id)) parts.push(p);
-  return new Uint8Array(Buffer.concat(parts));
-}
-
-/** Stores a buffer in parts, since one value of SQLite has at most a gigabyte. */
-export async function writeBlob(
-  db: Knex,
-  id: string,
-  bytes: Uint8Array,
-  progress: (share: number, stage: string) => void = () => undefined,
-): Promise<void> {
-  for (let part = 0; part * BLOB_PART < bytes.length; part++) {
-    progress((part * BLOB_PART) / bytes.length, 'storing');
-    const piece = bytes.subarray(part * BLOB_PART, (part + 1) * BLOB_PART);
-    await db('blobs').insert({
-      dataset_id: id,
-      part,
-      bytes: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
-    });
-  }
+/** What only those need who look closer at a dataset; null where there is nothing. */
+export async function detailOf(db: Knex, id: string): Promise<unknown> {
+  const found = (await db('details').where({ dataset_id: id }).first('detail')) as { detail: string } | undefined;
+  return found ? (JSON.parse(found.detail) as unknown) : null;
 }
 
 export interface NewDataset {
   name: string;
-  data: Dataset;
+  kind: DatasetKind;
   runId: string | null;
   role: string | null;
   batch: string | null;
   source: ApiDataset['source'];
-  notes: Note[];
 }
 
-/** Writes a dataset in the staging state: nobody sees it until it is published. */
-export async function stageDataset(
-  db: Knex,
-  d: NewDataset,
-  progress: (share: number, stage: string) => void,
-): Promise<string> {
+/** Makes a dataset in the staging state, yet without its pieces: nobody sees it until it is published. */
+export async function stage(db: Knex, d: NewDataset): Promise<string> {
   const id = newId();
-  const info = infoOf(d.data);
-  if (info.kind === 'raster') {
-    const bands = (d.data as { bands: { cells: unknown }[] }).bands;
-    info.bands.forEach((b, i) =>
-      Object.assign(b, { cellType: bands[i]!.cells instanceof Float64Array ? 'float64' : 'float32' }),
-    );
-  }
   const last = (await db('datasets').max('position as p').first()) as { p: number | null };
   await db('datasets').insert({
     id,
     position: (last.p ?? 0) + 1,
     state: 'staged',
-    kind: d.data.kind,
+    kind: d.kind,
     name: await freeName(db, d.name),
-    info: JSON.stringify(info),
+    info: '{}',
     run_id: d.runId,
     role: d.role,
     batch: d.batch,
     source: d.source ? JSON.stringify(d.source) : null,
-    notes: JSON.stringify(d.notes),
+    notes: '[]',
     created_at: now(),
   });
-  if (d.data.kind === 'raster') await writeRaster(db, id, d.data, progress);
-  else await writeBlob(db, id, packBinary(d.data as Features | Table), progress);
+  return id;
+}
+
+/** Describes a staged dataset when all its pieces are there. */
+export async function describe(db: Knex, id: string, info: DatasetInfo, notes: Note[] = []): Promise<void> {
+  const parts = kindOf(info).part(info);
+  await db('datasets')
+    .where({ id })
+    .update({ info: JSON.stringify(parts.info), notes: JSON.stringify(notes) });
+  await db('details').where({ dataset_id: id }).delete();
+  if (parts.detail !== null) await db('details').insert({ dataset_id: id, detail: JSON.stringify(parts.detail) });
+}
+
+/**
+ * Writes a dataset in the staging state.
+ *
+ * @param notes what there is to say about it; asked for when everything has been read
+ */
+export async function stageHandle(
+  db: Knex,
+  d: Omit<NewDataset, 'kind'>,
+  handle: AnyHandle,
+  progress: Progress,
+  notes: () => Promise<Note[]> | Note[] = () => [],
+): Promise<string> {
+  const id = await stage(db, { ...d, kind: handle.kind });
+  await describe(db, id, await kindOf(handle).pack(handle, piecesOf(db, id), progress), await notes());
   return id;
 }
 
@@ -281,13 +264,12 @@ async function removeDatasets(db: Knex, state: 'staged' | 'removed', runId: stri
   const wanted = db('datasets').where({ state }).select('id');
   const ids = (await (runId ? wanted.where({ run_id: runId }) : wanted)) as { id: string }[];
   for (const { id } of ids) {
-    for (const table of ['raster_chunks', 'blobs'])
-      while (
-        (await db(table)
-          .whereIn('rowid', db(table).where({ dataset_id: id }).limit(AT_ONCE).select('rowid'))
-          .delete()) === AT_ONCE
-      )
-        await breath();
+    while (
+      (await db('pieces')
+        .whereIn('rowid', db('pieces').where({ dataset_id: id }).limit(AT_ONCE).select('rowid'))
+        .delete()) === AT_ONCE
+    )
+      await breath();
     await db('datasets').where({ id, state }).delete();
   }
 }

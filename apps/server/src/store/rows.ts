@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { KIND_NAMES } from '@helk/core';
 
 /** Rows of a project file as they should be. What does not fit is damaged, or was made so. */
 const Text = z.string().max(2 ** 26);
@@ -36,7 +37,7 @@ export const DatasetRowShape = z.object({
   id: Id,
   position: z.number().int(),
   state: z.enum(['staged', 'ready', 'removed']),
-  kind: z.enum(['raster', 'features', 'table']),
+  kind: z.enum(KIND_NAMES),
   name: z.string().max(2000),
   note: Text,
   info: Text,

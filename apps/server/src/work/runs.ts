@@ -2,6 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import {
   forecast,
   HelkError,
+  kindOf,
   methodOf,
   refuseMemory,
   toProblem,
@@ -11,9 +12,10 @@ import {
   type Problem,
 } from '@helk/core';
 import type { LayerChoice } from '@helk/core/formats';
+import { refOf } from '@helk/core/api/refs';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
-import { endRun, getDatasetRow, getRun, listDatasets, type RunRow } from '../store/project-store';
+import { endRun, getDatasetRow, getRun, listDatasets, wholeInfo, type RunRow } from '../store/project-store';
 import type { Config } from '../config';
 import { newId, now } from '../store/ids';
 import type { TempFile } from '../store/temp';
@@ -50,9 +52,25 @@ export class RunService {
 
   private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
     const out: Record<string, DatasetInfo[]> = {};
-    for (const [role, ids] of Object.entries(inputs)) {
+    for (const [role, refs] of Object.entries(inputs)) {
       out[role] = await Promise.all(
-        ids.map(async (id) => JSON.parse((await getDatasetRow(project.db, id)).info) as DatasetInfo),
+        refs.map(async (ref) => {
+          const { dataset, band } = refOf(ref);
+          const row = await getDatasetRow(project.db, dataset);
+          const info = await wholeInfo(project.db, row);
+          if (band === null) return info;
+          const kind = kindOf(info);
+          const bands = kind.bands?.(info) ?? [];
+          if (!(band >= 0 && band < bands.length))
+            throw new HelkError(
+              'method.input',
+              bands.length
+                ? `"${row.name}" has ${bands.length} ${bands.length === 1 ? 'band' : 'bands'}, none numbered ${band + 1}.`
+                : `"${row.name}" is a ${kind.words.one} and has no bands.`,
+              role,
+            );
+          return kind.pickInfo!(info, band);
+        }),
       );
     }
     return out;

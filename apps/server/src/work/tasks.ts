@@ -86,13 +86,6 @@ export interface ServiceTask extends Common {
   token: { origin: string; value: string } | null;
 }
 
-/** Gives features a coordinate system they lack. */
-export interface SystemTask extends Common {
-  kind: 'system';
-  dataset: string;
-  crs: string;
-}
-
 /** Makes sample data: a file to try things on, or what the stand-in portal offers. */
 export interface SampleTask {
   kind: 'sample';
@@ -100,8 +93,7 @@ export interface SampleTask {
   target: string;
 }
 
-export type Task =
-  RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SystemTask | SampleTask;
+export type Task = RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SampleTask;
 
 /**
  * Tasks that wait for other machines stand in a queue of their own, so that they hold up no computing; so does the making of samples,

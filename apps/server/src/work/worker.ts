@@ -8,7 +8,6 @@ import type { Hands } from './jobs/hands';
 import { look, take } from './jobs/read';
 import { run } from './jobs/run';
 import { makeSample } from './jobs/sample';
-import { giveSystem } from './jobs/system';
 import { save, write } from './jobs/write';
 import type { Task, TaskResult, Threaded } from './tasks';
 
@@ -25,7 +24,6 @@ const DOING: Doing = {
   save,
   adopt,
   service: fetchIn,
-  system: giveSystem,
   sample: makeSample,
 };
 

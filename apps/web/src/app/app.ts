@@ -21,6 +21,7 @@ import { MapPane } from './pane/map-pane';
 import { ICONS } from './parts/icons';
 import { ProjectMenu } from './projects/project-menu';
 import { RunSheet } from './run-sheet/run-sheet';
+import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
@@ -81,6 +82,7 @@ export class App {
       : [`${formatNumber(Math.round(c.x))} E ${formatNumber(Math.round(c.y))} N ${crs.unit}`, degrees];
   });
   constructor() {
+    inject(Closer);
     // Each stage is read from its top.
     effect(() => {
       this.bench.stage();

@@ -286,7 +286,7 @@ describe('points and surfaces in the client', () => {
       expect(got).toEqual([[0, 63]]);
       // 64 cells of a hectare, 0 to 63.
       expect(rangeWords(info, [0, 63])).toBe('0 to 63 cm: 64 cells, 100 %, 64 ha');
-      const { counts, min, max } = info.bands[0]!.facts!.histogram;
+      const { counts, min, max } = info.bands[0]!.facts!.histogram!;
       const step = (max - min) / counts.length;
       const first = counts.slice(0, 3).reduce((a, b) => a + b, 0);
       expect(rangeWords(info, [min, min + 3 * step])).toContain(`: ${first} cells`);

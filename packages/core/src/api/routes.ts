@@ -225,20 +225,27 @@ export const ROUTES = {
     status: 200,
     response: s.DatasetShape,
   },
-  chunk: {
+  piece: {
     verb: 'get',
-    path: '/api/projects/:project/datasets/:dataset/chunks/:band/:level/:column/:row',
+    path: '/api/projects/:project/datasets/:dataset/pieces/:array/:level/:key',
     status: 200,
     response: 'bytes',
     summary:
-      'Cells of one 512 x 512 chunk, row by row from the north, little-endian float32, float64 or int32 (header X-Helk-Cells); 204 when every cell is missing',
+      'One stored piece of an array. Of a raster the arrays are "band 0", "band 1", …, the pieces chunks of 512 x 512 cells, key = row * 16777216 + column, row by row from the north, little-endian, as a zlib stream; level 0 is held as the band says, coarser levels of measures are float32 (float64 for wide types); 204 when every cell is missing',
   },
-  features: {
+  whole: {
     verb: 'get',
-    path: '/api/projects/:project/datasets/:dataset/features',
+    path: '/api/projects/:project/datasets/:dataset/whole',
     summary: 'Geometries and columns as one buffer',
     status: 200,
     response: 'bytes',
+  },
+  detail: {
+    verb: 'get',
+    path: '/api/projects/:project/datasets/:dataset/detail',
+    summary: 'What listings leave out of a description: histograms, places of holes, extremes',
+    status: 200,
+    response: z.object({ detail: z.unknown() }),
   },
   export: {
     verb: 'get',

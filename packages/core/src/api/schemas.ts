@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { KIND_NAMES } from '../data/kinds';
 
 /** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
 
@@ -41,13 +42,13 @@ export const CheckShape = z.object({
 });
 
 /** Grid, bands, columns and facts, as `DatasetInfo` of the core. */
-export const InfoShape = z.looseObject({ kind: z.enum(['raster', 'features', 'table']) });
+export const InfoShape = z.looseObject({ kind: z.enum(KIND_NAMES) });
 
 export const DatasetShape = z.object({
   id: Id,
   name: z.string(),
   note: z.string(),
-  kind: z.enum(['raster', 'features', 'table']),
+  kind: z.enum(KIND_NAMES),
   info: InfoShape,
   /** Run that made it; null for a source. */
   runId: Id.nullable(),
@@ -69,7 +70,8 @@ export const RunShape = z.object({
   method: z.string(),
   version: z.number(),
   title: z.string(),
-  inputs: z.record(z.string(), z.array(Id)),
+  /** Datasets by role, `ID`, or `ID#2` for the second band of one. */
+  inputs: z.record(z.string(), z.array(z.string())),
   params: z.record(z.string(), z.unknown()),
   seed: z.number(),
   state: RunState,
@@ -122,7 +124,7 @@ export const ReviewShape = z.object({
   layers: z.array(
     z.object({
       layer: z.string(),
-      kind: z.enum(['raster', 'features', 'table']),
+      kind: z.enum(KIND_NAMES),
       extent: z.array(z.number()).nullable(),
       crs: z.object({ code: z.string().nullable(), name: z.string(), unit: z.string() }).nullable(),
       columns: z.number(),
@@ -256,9 +258,12 @@ export const DatasetPatch = z.object({
 /** Names of roles and settings; nothing that an object answers to by itself begins otherwise. */
 const Role = z.string().regex(/^[A-Za-z]\w{0,60}$/, 'is not a name of an input or setting.');
 
+/** A dataset, or one of its bands counted from 1. */
+const Ref = z.string().regex(/^[a-z0-9]{6,32}(#[1-9]\d{0,4})?$/);
+
 export const NewRun = z.object({
   method: z.string().max(200),
-  inputs: z.record(Role, z.array(Id).max(1000)),
+  inputs: z.record(Role, z.array(Ref).max(1000)),
   params: z.record(Role, z.unknown()).default({}),
   seed: z.number().int().min(0).max(4294967295).default(1),
   variantOf: Id.nullable().default(null),

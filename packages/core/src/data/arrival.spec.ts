@@ -4,10 +4,11 @@ import { readFile } from '../formats';
 import { rasterOf, refusalOf, run } from '../testing';
 import { arrivalChecks, likelySystems } from './arrival';
 import { crsOfCode, transformer, wgs84, type Crs } from './crs';
-import { doubledPoints, infoOf } from './facts';
 import { FeaturesBuilder, valueOf, type Features } from './features';
 import type { Raster } from './raster';
 import { numberColumn, textColumn, type Table } from './table';
+import { doubledPoints } from './column-facts';
+import { infoOf } from './kinds';
 
 beforeAll(setupNode);
 

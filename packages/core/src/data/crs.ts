@@ -297,3 +297,7 @@ export function transformExtent(e: Extent, from: Crs, to: Crs, steps = 20): Exte
   }
   return r;
 }
+
+/** A system as it is told to people and scripts. */
+export const systemBrief = (crs: Crs | null): { code: string | null; name: string; unit: string } | null =>
+  crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null;

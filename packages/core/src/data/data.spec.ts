@@ -3,9 +3,7 @@ import places from '../../../../reference/fixtures/crs.json';
 import { setupNode } from '../../../node/src/index';
 import { crsOfCode, parseCrs, searchCrs, suggestUtm, transformer, wgs84 } from './crs';
 import { parseQuantity, inBase, formatQuantity, namesUnit, withUnit } from './quantity';
-import { bandFacts } from './facts';
 import { arrivalChecks } from './arrival';
-import { infoOf } from './facts';
 import { rasterOf } from '../testing';
 import { CellMapper } from '../numeric/cell-mapper';
 import { Random } from '../numeric/random';
@@ -13,6 +11,8 @@ import { summarise, quantileSorted } from '../numeric/statistics';
 import { packBinary, unpackBinary } from '../formats/binary';
 import { FeaturesBuilder } from './features';
 import { numberColumn, textColumn } from './table';
+import { bandFacts } from './band-facts';
+import { infoOf } from './kinds';
 
 beforeAll(setupNode);
 

@@ -27,6 +27,18 @@ export interface Zeros {
   high: number;
 }
 
+/** What there is to know of features without their bulk. */
+export interface FeaturesInfo {
+  kind: 'features';
+  crs: Crs | null;
+  geometry: GeometryType;
+  count: number;
+  extent: Extent | null;
+  columns: ColumnInfo[];
+  /** Points that lie where an earlier one lies. */
+  doubled?: number;
+}
+
 /**
  * Geometries in flat coordinate arrays with offsets, as in the GeoArrow specification, always with three levels so that
  * one loop serves every type: feature -> parts -> rings -> coordinates. A point is a part of one ring of one coordinate;

@@ -1,5 +1,7 @@
 import { HelkError } from '../errors';
+import type { BandFacts } from './band-facts';
 import { metresPerUnit, type Crs, type Extent } from './crs';
+import type { Held } from './held';
 
 /** A north-up grid. Cell (0, 0) is the north-west one; x and y are its outer corner. */
 export interface Grid {
@@ -52,6 +54,26 @@ export interface Raster {
   kind: 'raster';
   grid: Grid;
   bands: Band[];
+}
+
+/** What there is to know of a raster without its cells. */
+export interface RasterInfo {
+  kind: 'raster';
+  grid: Grid;
+  bands: (BandInfo & { held?: Held; facts?: BandFacts })[];
+}
+
+/** A clause that says what makes a grid and its bands ones that nothing can work with; null when all is well. */
+export function headFlaw({
+  grid: { x, y, dx, dy, columns, rows },
+  bands,
+}: Pick<Raster, 'grid'> & { bands: readonly unknown[] }): string | null {
+  if (!(Number.isInteger(columns) && Number.isInteger(rows) && columns > 0 && rows > 0))
+    return `it has ${columns} by ${rows} cells`;
+  if (!(dx > 0 && dy > 0 && Number.isFinite(dx * columns) && Number.isFinite(dy * rows)))
+    return `its cells measure ${dx} by ${dy}`;
+  if (!Number.isFinite(x) || !Number.isFinite(y)) return 'it lies nowhere';
+  return bands.length === 0 ? 'it has no band' : null;
 }
 
 /** The one reserved missing value of categories. */
@@ -149,9 +171,9 @@ export function cellsLike(c: Cells, n = c.length): Cells {
       : new Float32Array(n);
 }
 
-/** The facts of a band without its cells. */
-export function bandInfo(b: Band): BandInfo {
-  const { cells: _cells, ...info } = b;
+/** What there is to know of a band without its cells, facts and store. */
+export function bandInfo(b: BandInfo & { cells?: Cells; held?: Held; facts?: BandFacts }): BandInfo {
+  const { cells: _cells, held: _held, facts: _facts, ...info } = b;
   return info;
 }
 

@@ -1,9 +1,16 @@
-import type { Column } from './features';
+import type { Column, ColumnInfo } from './features';
 
 /** Columns without geometry: statistics, a change matrix, a profile, a variogram. */
 export interface Table {
   kind: 'table';
   columns: Column[];
+}
+
+/** What there is to know of a table without its values. */
+export interface TableInfo {
+  kind: 'table';
+  rows: number;
+  columns: ColumnInfo[];
 }
 
 export function tableRows(t: Table): number {

@@ -2,7 +2,6 @@ import { configure, Uint8ArrayReader, ZipReader, type FileEntry } from '@zip.js/
 import { HelkError } from '../errors';
 import type { FileFormat, Layer, ReadOptions } from './reader';
 import { claim, MOST_LAYERS } from './reader';
-import { readFile } from './index';
 
 // Everything happens in the worker that reads the file anyway.
 configure({ useWebWorkers: false });
@@ -40,11 +39,8 @@ export const zip: FileFormat = {
         continue;
       }
       try {
-        const found = await readFile(entry, content, {
-          ...options,
-          sibling: (ext) => parts.get(`${stem(entry)}.${ext}`),
-        });
-        for (const l of found.layers) layers.push(l);
+        const sibling = (ext: string): Uint8Array | undefined => parts.get(`${stem(entry)}.${ext}`);
+        layers.push(...(await options.within!(entry, content, { ...options, sibling })));
       } catch (e) {
         if (!(e instanceof HelkError) || e.code !== 'file.unknown') throw e;
         refused.push(entry);

@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { HelkError } from '../errors';
-import { flawOf } from '../data/flaws';
+import { columnsFlaw, featuresFlaw } from '../data/flaws';
 import type { Column, Features } from '../data/features';
-import type { Table } from '../data/table';
+import { tableRows, type Table } from '../data/table';
 import { joinBytes } from './bytes';
 
 /**
@@ -181,9 +181,10 @@ const HeaderShape = z.object({
 /**
  * Features or a table from their buffer.
  *
+ * @param kind what it has to be
  * @throws HelkError `file.damaged` when the buffer is not one of ours, is cut off, or holds what does not add up
  */
-export function unpackBinary(bytes: Uint8Array): Features | Table {
+export function unpackBinary(bytes: Uint8Array, kind?: 'features' | 'table'): Features | Table {
   const damaged = (): never => {
     throw new HelkError('file.damaged', 'The stored features are damaged.');
   };
@@ -193,6 +194,7 @@ export function unpackBinary(bytes: Uint8Array): Features | Table {
   const n = view.getUint32(8, true);
   if (12 + n > bytes.length) damaged();
   const header = headerOf(bytes.subarray(12, 12 + n)) ?? damaged();
+  if (kind && header.kind !== kind) damaged();
   const start = Math.ceil((12 + n) / 8) * 8;
   const array = <T extends keyof typeof TYPES>(name: string, type: T): InstanceType<(typeof TYPES)[T]> => {
     const s = Object.hasOwn(header.arrays, name) ? header.arrays[name]! : damaged();
@@ -232,7 +234,7 @@ export function unpackBinary(bytes: Uint8Array): Features | Table {
           featureOffsets: array('features', 'u32'),
           columns,
         };
-  if (flawOf(data)) damaged();
+  if (data.kind === 'features' ? featuresFlaw(data) : columnsFlaw(data.columns, tableRows(data))) damaged();
   return data;
 }
 

@@ -6,6 +6,9 @@ export interface Codec {
   /** @throws when the stream is damaged or holds more than `most` bytes */
   inflate(data: Uint8Array, most: number): Uint8Array;
   deflate(data: Uint8Array, level: number): Uint8Array;
+  /** The same beside other work, where the surface has threads for it. */
+  inflateLater(data: Uint8Array, most: number): Promise<Uint8Array>;
+  deflateLater(data: Uint8Array, level: number): Promise<Uint8Array>;
 }
 
 function inflate(data: Uint8Array, most: number): Uint8Array {
@@ -22,9 +25,13 @@ function inflate(data: Uint8Array, most: number): Uint8Array {
   return joinBytes(parts);
 }
 
+const deflate = (d: Uint8Array, level: number): Uint8Array => zlibSync(d, { level: level as 1 });
+
 let current: Codec = {
   inflate,
-  deflate: (d, level) => zlibSync(d, { level: level as 1 }),
+  deflate,
+  inflateLater: async (d, most) => inflate(d, most),
+  deflateLater: (d, level) => Promise.resolve(deflate(d, level)),
 };
 
 export const codec = (): Codec => current;

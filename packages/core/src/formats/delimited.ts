@@ -4,7 +4,6 @@ import { featureCount, valueOf, type Column, type Features } from '../data/featu
 import { coordinateColumns, namedLongitude, pointsOfColumns } from '../data/point-columns';
 import { FreeNames } from '../data/names';
 import { tableRows, type Table } from '../data/table';
-import type { Note } from '../method/job';
 import { growingBytes, growingFloats, type Growing } from '../numeric/growing';
 import { delimitedRows, type DelimitedRows } from './delimited-rows';
 import {
@@ -17,6 +16,7 @@ import {
   type FileFormat,
   type ReadOptions,
 } from './reader';
+import type { Note } from '../data/check';
 
 /**
  * Delimited text with a header line: comma, semicolon or tab, decimal point or comma, quotes, byte-order mark. With a pair of

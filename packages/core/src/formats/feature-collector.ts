@@ -1,9 +1,9 @@
 import { HelkError } from '../errors';
 import type { Crs } from '../data/crs';
 import { FeaturesBuilder, type GeometryType } from '../data/features';
-import type { Note } from '../method/job';
 import { ColumnCollector } from './columns';
 import type { Layer, ReadOptions } from './reader';
+import type { Note } from '../data/check';
 
 /** A geometry and a feature of GeoJSON (RFC 7946), as other formats are brought to as well. */
 export interface Geometry {

@@ -1,10 +1,10 @@
 import { HelkError } from '../errors';
 import { parseCrs, wgs84, type Crs } from '../data/crs';
 import { featureCount, takeFeatures, type Features } from '../data/features';
-import type { Note } from '../method/job';
 import { FeatureCollector, type Geometry } from './feature-collector';
 import { writeGeoJson } from './geojson-write';
 import { baseName, type FileFormat } from './reader';
+import type { Note } from '../data/check';
 
 const MAGIC = [0x66, 0x67, 0x62, 0x03];
 

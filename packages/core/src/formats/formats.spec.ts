@@ -83,7 +83,7 @@ describe('GeoTIFF writing', () => {
       Array.from({ length: 600 * 700 }, (_, i) => (i % 97 === 0 ? null : (i * 7) % 5000)),
     );
     r.bands[0]! = { ...r.bands[0]!, name: 'höhe', storedType: 'int16', missingCode: -32768, role: 'elevation' };
-    const back = await raster('x.tif', writeGeoTiff(r));
+    const back = await raster('x.tif', await writeGeoTiff(r));
     expect(back.grid).toEqual(r.grid);
     expect(back.bands[0]!.cells).toEqual(r.bands[0]!.cells);
     const { name, unit, storedType, missingCode, role } = back.bands[0]!;
@@ -98,10 +98,10 @@ describe('GeoTIFF writing', () => {
   it('widens the type when the values no longer fit it, or no missing value is left', async () => {
     const half = rasterOf(2, [0.5, 1, 2, null]);
     half.bands[0]!.storedType = 'int16';
-    expect((await raster('x.tif', writeGeoTiff(half))).bands[0]!.storedType).toBe('float32');
+    expect((await raster('x.tif', await writeGeoTiff(half))).bands[0]!.storedType).toBe('float32');
     const full = rasterOf(257, [...Array.from({ length: 256 }, (_, i) => i), null]);
     full.bands[0]!.storedType = 'uint8';
-    expect((await raster('x.tif', writeGeoTiff(full))).bands[0]!.storedType).toBe('int16');
+    expect((await raster('x.tif', await writeGeoTiff(full))).bands[0]!.storedType).toBe('int16');
   });
   it('keeps classes with their labels, and several bands', async () => {
     const classes: Raster = {
@@ -119,12 +119,12 @@ describe('GeoTIFF writing', () => {
         },
       ],
     };
-    const back = await raster('x.tif', writeGeoTiff(classes));
+    const back = await raster('x.tif', await writeGeoTiff(classes));
     expect(back.bands[0]!.classes).toEqual(classes.bands[0]!.classes);
     expect([...back.bands[0]!.cells]).toEqual([3, 3, MISSING_CLASS, 4]);
     const two = rasterOf(2, [1, 2, 3, 4]);
     two.bands.push({ ...two.bands[0]!, name: 'second', cells: Float32Array.from([5, 6, NaN, 8]) });
-    const again = await raster('x.tif', writeGeoTiff(two));
+    const again = await raster('x.tif', await writeGeoTiff(two));
     expect(again.bands.map((b) => [...b.cells])).toEqual([
       [1, 2, 3, 4],
       [5, 6, NaN, 8],

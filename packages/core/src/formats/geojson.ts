@@ -2,10 +2,10 @@ import { HelkError } from '../errors';
 import { parseCrs, wgs84, type Crs } from '../data/crs';
 import type { Features } from '../data/features';
 import { fitsDegrees } from '../data/point-columns';
-import type { Note } from '../method/job';
 import { FeatureCollector, GEOMETRY_KINDS, type Feature, type Geometry } from './feature-collector';
 import { jsonPieces } from './json-pieces';
 import { baseName, encodingOf, headText, type FileFormat } from './reader';
+import type { Note } from '../data/check';
 
 /**
  * GeoJSON (RFC 7946), and a `crs` member of the 2008 draft when there is one. A file with several geometry types becomes one

@@ -1,5 +1,5 @@
 import { crsFromProj4, crsOfCode, wgs84, type Crs } from '../data/crs';
-import type { Note } from '../method/job';
+import type { Note } from '../data/check';
 
 type Keys = Record<string, unknown>;
 

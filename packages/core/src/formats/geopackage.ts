@@ -1,12 +1,12 @@
 import { HelkError } from '../errors';
 import { crsOfCode, wgs84, type Crs } from '../data/crs';
 import { FeaturesBuilder, type Column, type GeometryType } from '../data/features';
-import type { Note } from '../method/job';
 import { growingBytes, growingFloats } from '../numeric/growing';
 import { baseName, MOST_LAYERS, type FileFormat, type Layer, type ReadOptions } from './reader';
 import { readWkb } from '../data/wkb';
 import { openSqlite, quoted, UNIT, type SqliteFile } from './sqlite';
 import { crsFromWkt } from './wkt';
+import type { Note } from '../data/check';
 
 const PLURAL: Record<GeometryType, string> = { point: 'points', line: 'lines', polygon: 'polygons' };
 

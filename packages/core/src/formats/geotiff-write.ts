@@ -1,13 +1,15 @@
 import { HelkError } from '../errors';
+import { bytesOf, cellsFor, isWhole, isWide, plainHeld, storedArray } from '../data/cells';
 import type { Crs } from '../data/crs';
-import { missingOf, type Band, type Cells, type Grid, type Raster } from '../data/raster';
-import { halve } from '../numeric/overview';
-import { joinBytes } from './bytes';
+import type { RasterHandle, RasterSink } from '../data/handle';
+import type { Held } from '../data/held';
+import { CHUNK, levelSize, levelsOf, Pyramid, type Tile } from '../data/pyramid';
+import { missingOf, type BandInfo, type Cells, type Raster, type RasterInfo, type StoredType } from '../data/raster';
+import { BLOCK_ROWS, MemoryRaster } from '../data/raster-handles';
 import { codec } from './codec';
 import { geoKeysOf, type GeoKeys } from './geokeys-write';
-import { bytesOf, storageFor, storedArray, type Storage } from './stored';
+import { MemorySink, type ByteSink } from './source';
 
-const TILE = 512;
 const SHORT = 3;
 const LONG = 4;
 const DOUBLE = 12;
@@ -22,162 +24,186 @@ interface Entry {
 interface Level {
   width: number;
   height: number;
-  offsets: number[];
-  counts: number[];
-  entries: Entry[];
+  /** By band, then by tile. */
+  offsets: number[][];
+  counts: number[][];
 }
 
+/** Bytes of a classic TIFF, whose places are numbers of 32 bits. */
+const MOST = 0xffffffff;
+const HEAD = 8;
+
 /**
- * A raster as GeoTIFF: tiled 512 x 512, deflate (horizontal predictor for whole numbers), band-separate, with overviews
- * down to one tile, missing value, coordinate system, band names and units. The stored type of the source is kept where
- * the values still fit it.
+ * Writes a raster as GeoTIFF as its rows come: tiled 512 x 512, deflate (horizontal predictor for whole numbers), band-separate, with
+ * overviews down to one tile, missing value, coordinate system, band names and units. Bands are held as their description says.
  *
- * @param level deflate level 1…9
- * @throws HelkError `export.unsupported` when the file would pass the 4 GiB of classic TIFF.
+ * Errors: HelkError `export.unsupported` when the file would pass the 4 GiB of classic TIFF.
  */
-export function writeGeoTiff(raster: Raster, level = 6, progress?: (share: number) => void): Uint8Array {
-  const { grid, bands } = raster;
-  const storages = bands.map(storageFor);
-  const storage = widest(storages);
-  const parts: Uint8Array[] = [];
-  let at = 8;
-  const add = (bytes: Uint8Array): number => {
-    const where = at;
-    parts.push(bytes);
-    at += bytes.length;
-    if (at % 2) {
-      parts.push(new Uint8Array(1));
-      at++;
+export class TiffSink implements RasterSink {
+  private readonly held: Held[];
+  private readonly type: StoredType;
+  private readonly missing: number | null;
+  private readonly levels: Level[];
+  private readonly pyramids: Pyramid[];
+  private at = 0;
+
+  /** @param level deflate level 1…9 */
+  constructor(
+    private readonly head: RasterInfo,
+    private readonly out: ByteSink,
+    private readonly level = 6,
+  ) {
+    const { grid, bands } = head;
+    this.held = bands.map((b) => b.held ?? plainHeld(b));
+    ({ type: this.type, missing: this.missing } = widest(this.held));
+    this.levels = Array.from({ length: levelsOf(grid) + 1 }, (_, k) => ({
+      ...levelSize(grid, k),
+      offsets: bands.map(() => []),
+      counts: bands.map(() => []),
+    }));
+    this.pyramids = bands.map(
+      (b, k) =>
+        new Pyramid(grid, b.kind, cellsFor({ kind: b.kind, held: this.held[k]! }, 0), (row) => this.put(k, row)),
+    );
+  }
+
+  async write(band: number, rows: Cells): Promise<void> {
+    await this.pyramids[band]!.push(rows);
+  }
+
+  private async put(band: number, tiles: Tile[]): Promise<void> {
+    const packed = await Promise.all(tiles.map((t) => codec().deflateLater(this.encode(band, t), this.level)));
+    for (const [i, t] of tiles.entries()) {
+      const l = this.levels[t.level]!;
+      l.offsets[band]!.push(await this.add(packed[i]!));
+      l.counts[band]!.push(packed[i]!.length);
     }
-    if (at > 0xffffffff)
+  }
+
+  private async add(bytes: Uint8Array): Promise<number> {
+    if (this.at === 0) {
+      await this.out.write(new Uint8Array(HEAD));
+      this.at = HEAD;
+    }
+    const where = this.at;
+    await this.out.write(bytes);
+    this.at += bytes.length;
+    if (this.at % 2) {
+      await this.out.write(new Uint8Array(1));
+      this.at++;
+    }
+    if (this.at > MOST)
       throw new HelkError('export.unsupported', 'The grid is too large for one GeoTIFF of 4 GiB; clip it into parts.');
     return where;
-  };
-  parts.push(new Uint8Array(8));
-  const levels: Level[] = [];
-  let width = grid.columns;
-  let height = grid.rows;
-  let current: Cells[] = bands.map((b) => b.cells);
-  for (let k = 0; ; k++) {
-    const l: Level = { width, height, offsets: [], counts: [], entries: [] };
-    bands.forEach((b, i) => {
-      const across = Math.ceil(width / TILE);
-      const down = Math.ceil(height / TILE);
-      for (let ty = 0; ty < down; ty++) {
-        progress?.(Math.min(0.99, (k === 0 ? 0 : 0.8) + ((i + ty / down) / bands.length) * (k === 0 ? 0.8 : 0.15)));
-        for (let tx = 0; tx < across; tx++) {
-          const bytes = codec().deflate(encodeTile(current[i]!, width, height, tx, ty, storage, missingOf(b)), level);
-          l.offsets.push(add(bytes));
-          l.counts.push(bytes.length);
-        }
-      }
-    });
-    levels.push(l);
-    if (width <= TILE && height <= TILE) break;
-    current = bands.map((b, i) => halve(current[i]!, width, height, b.kind, missingOf(b)));
-    width = Math.ceil(width / 2);
-    height = Math.ceil(height / 2);
   }
-  levels.forEach((l, k) => (l.entries = entriesOf(l, k, grid, bands, storage)));
-  // Directories one after the other behind the data.
-  let next = at;
-  const directories = levels.map((l) => {
-    const d = directory(l.entries, next);
-    const where = next;
-    next += d.length + (d.length % 2);
-    return { d, where };
-  });
-  directories.forEach(({ d }, k) => {
-    const link = directories[k + 1]?.where ?? 0;
-    const n = new DataView(d.buffer).getUint16(0, true);
-    new DataView(d.buffer).setUint32(2 + n * 12, link, true);
-    add(d);
-  });
-  const head = new DataView(parts[0]!.buffer);
-  head.setUint16(0, 0x4949, true);
-  head.setUint16(2, 42, true);
-  head.setUint32(4, directories[0]!.where, true);
-  return joinBytes(parts);
+
+  /** A tile padded to its full size, whole numbers as differences from their left neighbours. */
+  private encode(band: number, { cells, w, h }: Tile): Uint8Array {
+    const out = storedArray(this.type, CHUNK * CHUNK);
+    const { kind } = this.head.bands[band]!;
+    const { factor = 1, offset = 0 } = this.held[band]!;
+    const none = missingOf({ kind });
+    const whole = isWhole(this.type);
+    const pad = whole ? (this.missing ?? 0) : NaN;
+    out.fill(pad);
+    for (let y = 0; y < h; y++)
+      for (let x = 0; x < w; x++) {
+        const v = cells[y * w + x]!;
+        // Overviews of whole-number bands hold means: rounded, not truncated.
+        out[y * CHUNK + x] = v !== v || v === none ? pad : whole ? Math.round((v - offset) / factor) : v;
+      }
+    if (whole)
+      for (let y = 0; y < CHUNK; y++)
+        for (let i = (y + 1) * CHUNK - 1; i > y * CHUNK; i--) out[i] = out[i]! - out[i - 1]!;
+    return new Uint8Array(out.buffer, out.byteOffset, out.byteLength);
+  }
+
+  /** Writes the directories, when all rows have come. */
+  async end(): Promise<void> {
+    if (this.pyramids.some((p) => !p.complete)) throw new Error('Rows of the raster are missing.');
+    // Directories one after the other behind the data.
+    let next = this.at;
+    const directories = this.levels.map((l, k) => {
+      const d = directory(this.entries(l, k), next);
+      const where = next;
+      next += d.length + (d.length % 2);
+      return { d, where };
+    });
+    for (const [k, { d }] of directories.entries()) {
+      const n = new DataView(d.buffer).getUint16(0, true);
+      new DataView(d.buffer).setUint32(2 + n * 12, directories[k + 1]?.where ?? 0, true);
+      await this.add(d);
+    }
+    const head = new DataView(new ArrayBuffer(HEAD));
+    head.setUint16(0, 0x4949, true);
+    head.setUint16(2, 42, true);
+    head.setUint32(4, directories[0]!.where, true);
+    await this.out.patch(0, new Uint8Array(head.buffer));
+  }
+
+  private entries(l: Level, k: number): Entry[] {
+    const { grid, bands } = this.head;
+    // Factors are told only where the numbers are stored that they are for.
+    const scaled = isWhole(this.type) ? this.held : [];
+    const n = bands.length;
+    const format = /^u/.test(this.type) ? 1 : isWhole(this.type) ? 2 : 3;
+    const e: Entry[] = [
+      { tag: 254, type: LONG, values: [k === 0 ? 0 : 1] },
+      { tag: 256, type: LONG, values: [l.width] },
+      { tag: 257, type: LONG, values: [l.height] },
+      { tag: 258, type: SHORT, values: new Array<number>(n).fill(bytesOf(this.type) * 8) },
+      { tag: 259, type: SHORT, values: [8] },
+      { tag: 262, type: SHORT, values: [1] },
+      { tag: 277, type: SHORT, values: [n] },
+      { tag: 284, type: SHORT, values: [n > 1 ? 2 : 1] },
+      { tag: 317, type: SHORT, values: [format === 3 ? 1 : 2] },
+      { tag: 322, type: SHORT, values: [CHUNK] },
+      { tag: 323, type: SHORT, values: [CHUNK] },
+      { tag: 324, type: LONG, values: l.offsets.flat() },
+      { tag: 325, type: LONG, values: l.counts.flat() },
+      ...(n > 1 ? [{ tag: 338, type: SHORT, values: new Array<number>(n - 1).fill(0) }] : []),
+      { tag: 339, type: SHORT, values: new Array<number>(n).fill(format) },
+    ];
+    if (k === 0) {
+      e.push({ tag: 33550, type: DOUBLE, values: [grid.dx, grid.dy, 0] });
+      e.push({ tag: 33922, type: DOUBLE, values: [0, 0, 0, grid.x, grid.y, 0] });
+      if (grid.crs) e.push(...geoKeys(grid.crs));
+      e.push({ tag: 42112, type: ASCII, values: metadata(bands, scaled) });
+    }
+    if (format === 3 || this.missing !== null)
+      e.push({ tag: 42113, type: ASCII, values: format === 3 ? 'nan' : String(this.missing) });
+    return e;
+  }
 }
 
 /** One type serves all bands of a TIFF: the one that holds every band. */
-function widest(all: Storage[]): Storage {
+function widest(all: Held[]): Pick<Held, 'type' | 'missing'> {
   const first = all[0]!;
-  if (
-    all.every(
-      (s) =>
-        s.type === first.type &&
-        (s.missing === first.missing || Number.isNaN(s.missing) === Number.isNaN(first.missing)),
-    )
-  )
-    return first;
-  return {
-    type: all.some((s) => s.type === 'float64' || s.type === 'int32' || s.type === 'uint32') ? 'float64' : 'float32',
-    missing: NaN,
-  };
+  if (all.every((s) => s.type === first.type && s.missing === first.missing)) return first;
+  return { type: all.some((s) => isWide(s.type)) ? 'float64' : 'float32', missing: null };
 }
 
-function encodeTile(
-  cells: Cells,
-  width: number,
-  height: number,
-  tx: number,
-  ty: number,
-  s: Storage,
-  missing: number,
-): Uint8Array {
-  const out = storedArray(s.type, TILE * TILE);
-  const pad = s.missing ?? 0;
-  const x0 = tx * TILE;
-  const y0 = ty * TILE;
-  const whole = /int/.test(s.type);
-  out.fill(pad);
-  for (let y = 0; y < Math.min(TILE, height - y0); y++) {
-    const from = (y0 + y) * width + x0;
-    const n = Math.min(TILE, width - x0);
-    for (let x = 0; x < n; x++) {
-      const v = cells[from + x]!;
-      // Overviews of whole-number bands hold means: rounded, not truncated.
-      out[y * TILE + x] = v !== v || v === missing ? pad : whole ? Math.round(v) : v;
-    }
+/** A raster as GeoTIFF, block by block. */
+export async function writeTiff(
+  handle: RasterHandle,
+  out: ByteSink,
+  { level = 6, progress }: { level?: number; progress?: (share: number) => void } = {},
+): Promise<void> {
+  const { head } = handle;
+  const sink = new TiffSink(head, out, level);
+  for (let row = 0; row < head.grid.rows; row += BLOCK_ROWS) {
+    progress?.(row / head.grid.rows);
+    const n = Math.min(BLOCK_ROWS, head.grid.rows - row);
+    for (let k = 0; k < head.bands.length; k++) await sink.write(k, await handle.rows(k, row, n));
   }
-  if (whole) {
-    for (let y = 0; y < TILE; y++)
-      for (let x = TILE - 1; x > 0; x--) out[y * TILE + x] = out[y * TILE + x]! - out[y * TILE + x - 1]!;
-  }
-  return new Uint8Array(out.buffer, out.byteOffset, out.byteLength);
+  await sink.end();
 }
 
-function entriesOf(l: Level, k: number, grid: Grid, bands: Band[], s: Storage): Entry[] {
-  const n = bands.length;
-  const bits = bytesOf(s.type) * 8;
-  const format = /^u/.test(s.type) ? 1 : /^int/.test(s.type) ? 2 : 3;
-  const e: Entry[] = [
-    { tag: 254, type: LONG, values: [k === 0 ? 0 : 1] },
-    { tag: 256, type: LONG, values: [l.width] },
-    { tag: 257, type: LONG, values: [l.height] },
-    { tag: 258, type: SHORT, values: new Array<number>(n).fill(bits) },
-    { tag: 259, type: SHORT, values: [8] },
-    { tag: 262, type: SHORT, values: [1] },
-    { tag: 277, type: SHORT, values: [n] },
-    { tag: 284, type: SHORT, values: [n > 1 ? 2 : 1] },
-    { tag: 317, type: SHORT, values: [format === 3 ? 1 : 2] },
-    { tag: 322, type: SHORT, values: [TILE] },
-    { tag: 323, type: SHORT, values: [TILE] },
-    { tag: 324, type: LONG, values: l.offsets },
-    { tag: 325, type: LONG, values: l.counts },
-    ...(n > 1 ? [{ tag: 338, type: SHORT, values: new Array<number>(n - 1).fill(0) }] : []),
-    { tag: 339, type: SHORT, values: new Array<number>(n).fill(format) },
-  ];
-  if (k === 0) {
-    e.push({ tag: 33550, type: DOUBLE, values: [grid.dx, grid.dy, 0] });
-    e.push({ tag: 33922, type: DOUBLE, values: [0, 0, 0, grid.x, grid.y, 0] });
-    if (grid.crs) e.push(...geoKeys(grid.crs));
-    e.push({ tag: 42112, type: ASCII, values: metadata(bands) });
-  }
-  if (s.missing !== null)
-    e.push({ tag: 42113, type: ASCII, values: Number.isNaN(s.missing) ? 'nan' : String(s.missing) });
-  return e;
+/** A raster as the bytes of a GeoTIFF. The stored type of the source is kept where the values still fit it. */
+export async function writeGeoTiff(raster: Raster, level = 6): Promise<Uint8Array> {
+  const out = new MemorySink();
+  await writeTiff(new MemoryRaster(raster), out, { level });
+  return out.bytes();
 }
 
 /** Directory of keys, with doubles and texts in tags of their own; a system the keys cannot tell keeps its definition as citation. */
@@ -212,11 +238,15 @@ function geoKeys(crs: Crs): Entry[] {
   ];
 }
 
-function metadata(bands: Band[]): string {
+function metadata(bands: readonly BandInfo[], held: readonly Held[]): string {
   const esc = (s: string): string =>
     s.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
   const items = bands.flatMap((b, i) => [
     `<Item name="DESCRIPTION" sample="${i}" role="description">${esc(b.name)}</Item>`,
+    ...(held[i]?.factor !== undefined
+      ? [`<Item name="SCALE" sample="${i}" role="scale">${held[i].factor}</Item>`]
+      : []),
+    ...(held[i]?.offset ? [`<Item name="OFFSET" sample="${i}" role="offset">${held[i].offset}</Item>`] : []),
     ...(b.unit ? [`<Item name="UNITTYPE" sample="${i}" role="unittype">${esc(b.unit)}</Item>`] : []),
     ...(b.role ? [`<Item name="HELK_ROLE" sample="${i}">${esc(b.role)}</Item>`] : []),
     ...(b.classes ? [`<Item name="HELK_CLASSES" sample="${i}">${esc(JSON.stringify(b.classes))}</Item>`] : []),

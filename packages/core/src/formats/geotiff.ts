@@ -1,10 +1,15 @@
-import { fromArrayBuffer, type GeoTIFFImage } from 'geotiff';
+import GeoTIFF, { type GeoTIFFImage } from 'geotiff';
 import { HelkError } from '../errors';
-import { MISSING_CLASS, type Band, type ClassEntry, type Grid, type StoredType } from '../data/raster';
-import type { Note } from '../method/job';
+import { isWhole, plainHeld } from '../data/cells';
+import type { Held } from '../data/held';
+import { headFlaw, type ClassEntry, type Grid, type RasterInfo, type StoredType } from '../data/raster';
+import { BLOCK_ROWS, tamedRaster } from '../data/raster-handles';
 import { crsOfGeoKeys } from './geokeys';
-import { baseName, claim, claimCells, type FileFormat, type Layer, type ReadOptions } from './reader';
-import { blockBytes, blockOf, jpegSize, standalone } from './tiff-decoders';
+import { TiffRaster } from './geotiff-rows';
+import { baseName, claim, countCells, type FileFormat, type OpenLayer, type ReadOptions } from './reader';
+import type { ByteSource } from './source';
+import { blockBytes, blockOf, jpegSize, standalone, type Block } from './tiff-decoders';
+import type { Note } from '../data/check';
 
 /** 1 uncompressed, 5 LZW, 7 JPEG, 8 and 32946 deflate, 32773 PackBits. */
 const COMPRESSIONS = new Set([1, 5, 7, 8, 32773, 32946]);
@@ -25,22 +30,38 @@ export const geotiff: FileFormat = {
     b.length >= 4 &&
     ((b[0] === 0x49 && b[1] === 0x49 && (b[2] === 42 || b[2] === 43) && b[3] === 0) ||
       (b[0] === 0x4d && b[1] === 0x4d && b[2] === 0 && (b[3] === 42 || b[3] === 43))),
-  read: async (bytes, name, options) => {
+  open: async (source, name, options) => {
     try {
-      return await readTiff(bytes, name, options);
+      return await openTiff(source, name, options);
     } catch (e) {
-      if (e instanceof HelkError) throw e;
-      const why =
-        e instanceof RangeError || /offset|bounds|length|buffer/i.test(String((e as Error).message))
-          ? 'it ends too early or its directory points outside the file'
-          : 'its content does not decode';
-      throw new HelkError('file.damaged', `"${name}" is a TIFF, but ${why}. Get the file again from its source.`, name);
+      throw damagedBy(e, name);
     }
   },
 };
 
-async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): Promise<Layer[]> {
-  const tiff = await fromArrayBuffer(standalone(bytes));
+function damagedBy(e: unknown, name: string): Error {
+  if (e instanceof HelkError) return e;
+  const why =
+    e instanceof RangeError || /offset|bounds|length|buffer/i.test(String((e as Error).message))
+      ? 'it ends too early or its directory points outside the file'
+      : 'its content does not decode';
+  return new HelkError('file.damaged', `"${name}" is a TIFF, but ${why}. Get the file again from its source.`, name);
+}
+
+/** A source as the TIFF package asks it. */
+const asked = (source: ByteSource) => ({
+  fileSize: source.size,
+  fetch: (slices: { offset: number; length: number }[]) =>
+    Promise.all(
+      slices.map(async ({ offset, length }) =>
+        standalone(await source.range(offset, Math.min(source.size, offset + length))),
+      ),
+    ),
+  close: () => Promise.resolve(),
+});
+
+async function openTiff(source: ByteSource, name: string, options: ReadOptions): Promise<OpenLayer[]> {
+  const tiff = await GeoTIFF.fromSource(asked(source) as never);
   const image = await tiff.getImage(0);
   const dir = image.fileDirectory;
   const width = image.getWidth();
@@ -56,7 +77,7 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
     );
   if (bandsCount > MAX_BANDS)
     throw new HelkError('file.unsupported', `"${name}" has ${bandsCount} bands; at most ${MAX_BANDS} are read.`, name);
-  claimCells(width, height, bandsCount, options, name);
+  countCells(width, height, bandsCount, options, name);
   const compression = Number((await dir.loadValue('Compression')) ?? 1);
   if (!COMPRESSIONS.has(compression)) {
     throw new HelkError(
@@ -65,64 +86,60 @@ async function readTiff(bytes: Uint8Array, name: string, options: ReadOptions): 
       name,
     );
   }
-  await checkWhole(image, bytes, name, options);
+  const block = await checkWhole(image, source, name, options);
   const notes: Note[] = [];
   const grid = await gridOf(image, width, height, name, notes);
   if (!grid.crs && options.crs) grid.crs = options.crs;
 
+  const nodata = image.getGDALNoData();
+  const missingCode = nodata === null || Number.isNaN(nodata) ? null : nodata;
+  const meta = await bandMetadata(image, bandsCount);
   const stored = Array.from({ length: bandsCount }, (_, k) =>
     storedTypeOf(image.getSampleFormat(k), image.getBitsPerSample(k), name),
   );
-  options.progress?.(0.05, 'decoding');
-  const rasters = (await image.readRasters({ interleave: false })) as unknown as ArrayLike<number>[];
-  options.progress?.(0.9, 'reading values');
-  const missingCode = image.getGDALNoData();
-  const meta = await bandMetadata(image, bandsCount);
   const palette = await paletteOf(image, stored[0]!);
   const verticalUnit = verticalUnitOf(image);
-  const bands: Band[] = rasters.map((values, k) => {
-    const type = stored[k]!;
+  const files: Held[] = [];
+  const bands = stored.map((type, k): RasterInfo['bands'][number] => {
     const m = meta[k]!;
-    const info = {
+    const category = palette !== null || m.classes !== null;
+    const { inFile, held } = heldBy(type, missingCode, category, m);
+    files.push(inFile);
+    return {
       name: m.name ?? (bandsCount > 1 ? `band ${k + 1}` : baseName(name)),
       unit: m.unit ?? verticalUnit,
+      kind: category ? 'category' : 'measure',
       storedType: type,
-      missingCode: missingCode === null || Number.isNaN(missingCode) ? null : missingCode,
+      missingCode,
       ...(m.role ? { role: m.role } : {}),
+      ...(category ? { classes: m.classes ?? palette! } : {}),
+      held,
     };
-    if (palette || m.classes) {
-      const cells = new Int32Array(values.length);
-      for (let i = 0; i < cells.length; i++) cells[i] = values[i] === missingCode ? MISSING_CLASS : values[i]!;
-      return { ...info, kind: 'category', classes: m.classes ?? palette!, cells };
-    }
-    return { ...info, kind: 'measure', cells: measures(values, type, missingCode, m.scale, m.offset) };
   });
-  return [{ name: baseName(name), data: { kind: 'raster', grid, bands }, notes }];
+  const head: RasterInfo = { kind: 'raster', grid, bands };
+  const flaw = headFlaw(head);
+  if (flaw) throw new HelkError('file.damaged', `"${name}" cannot be used: ${flaw}.`, name);
+  const together = block.planarConfiguration !== 2;
+  const handle = new TiffRaster(head, image, files, block.tileHeight, together, (e) => damagedBy(e, name));
+  return [{ name: baseName(name), handle: tamedRaster(handle, notes), notes }];
 }
 
-/** Values with the missing code turned into NaN; 32-bit integers and doubles need the wide array. */
-function measures(
-  values: ArrayLike<number>,
-  type: StoredType,
-  missing: number | null,
-  scale: number,
-  offset: number,
-): Float32Array | Float64Array {
-  const wide = type === 'float64' || type === 'int32' || type === 'uint32';
-  const out = wide ? new Float64Array(values.length) : new Float32Array(values.length);
-  const code = missing === null ? NaN : type === 'float32' ? Math.fround(missing) : missing;
-  const scaled = scale !== 1 || offset !== 0;
-  for (let i = 0; i < out.length; i++) {
-    const v = values[i]!;
-    out[i] = v === code ? NaN : scaled ? v * scale + offset : v;
+/** How a band lies in the file, and how it can be held as it is: floating point has NaN for what is missing. */
+function heldBy(type: StoredType, code: number | null, category: boolean, m: BandMeta): { inFile: Held; held: Held } {
+  const missing = code !== null && type === 'float32' ? Math.fround(code) : code;
+  if (category) {
+    const whole = isWhole(type) ? { type, missing } : plainHeld({ kind: 'category', storedType: type });
+    return { inFile: { type, missing }, held: whole };
   }
-  return out;
+  const scaled = m.scale !== 1 || m.offset !== 0 ? { factor: m.scale, offset: m.offset } : {};
+  const inFile: Held = { type, missing, ...scaled };
+  return { inFile, held: isWhole(type) ? inFile : { type, missing: null } };
 }
 
 /** Every strip or tile must lie within the file: a cut-off download is said, not decoded to zeros. */
-async function checkWhole(image: GeoTIFFImage, bytes: Uint8Array, name: string, options: ReadOptions): Promise<void> {
+async function checkWhole(image: GeoTIFFImage, source: ByteSource, name: string, options: ReadOptions): Promise<Block> {
   const dir = image.fileDirectory;
-  const size = bytes.length;
+  const { size } = source;
   const tiled = dir.hasTag('TileOffsets');
   const offsets = (await dir.loadValue(tiled ? 'TileOffsets' : 'StripOffsets')) as ArrayLike<number> | undefined;
   const counts = (await dir.loadValue(tiled ? 'TileByteCounts' : 'StripByteCounts')) as ArrayLike<number> | undefined;
@@ -145,15 +162,19 @@ async function checkWhole(image: GeoTIFFImage, bytes: Uint8Array, name: string, 
       `"${name}" gives its tiles ${block.tileWidth} by ${block.tileHeight} cells, more than it has itself.`,
       name,
     );
+  // Rows are decoded by whole blocks, two of them at a time.
+  const across = image.getWidth() * (block.planarConfiguration === 2 ? 1 : image.getSamplesPerPixel());
   claim(blockBytes(block), options, name);
-  if (Number(await dir.loadValue('Compression')) !== 7) return;
+  claim(2 * across * Math.min(image.getHeight(), block.tileHeight + BLOCK_ROWS) * 8, options, name);
+  if (Number(await dir.loadValue('Compression')) !== 7) return block;
   for (let i = 0; i < offsets.length; i++) {
     const at = Number(offsets[i]);
-    const jpeg = jpegSize(bytes.subarray(at, at + Number(counts[i] ?? 0)));
+    const jpeg = jpegSize(await source.range(at, at + Number(counts[i] ?? 0)));
     // A picture is padded to whole blocks of 16 at most.
     if (jpeg && (jpeg.width > block.tileWidth + 16 || jpeg.height > block.tileHeight + 16))
       throw new HelkError('file.damaged', `"${name}" holds a JPEG block that is larger than its place.`, name);
   }
+  return block;
 }
 
 function storedTypeOf(format: number, bits: number, name: string): StoredType {

@@ -1,5 +1,6 @@
 import { HelkError } from '../errors';
-import { flawOf, infiniteToMissing } from '../data/flaws';
+import { kindOf } from '../data/kinds';
+import { infinite } from '../data/raster-handles';
 import { zip } from './archive';
 import { asciiGrid } from './ascii-grid';
 import { delimited } from './delimited';
@@ -10,7 +11,16 @@ import { geotiff } from './geotiff';
 import { gpx, kml } from './kml';
 import { netcdf } from './netcdf';
 import { shapefile } from './shapefile';
-import { MOST_LAYERS, READ_LIMITS, type FileFormat, type Layer, type ReadOptions } from './reader';
+import {
+  claim,
+  MOST_LAYERS,
+  READ_LIMITS,
+  type FileFormat,
+  type Layer,
+  type OpenLayer,
+  type ReadOptions,
+} from './reader';
+import { memorySource, type ByteSource } from './source';
 
 /** In the order they are tried: by signature first, by guess last. */
 export const FORMATS: readonly FileFormat[] = [
@@ -27,43 +37,64 @@ export const FORMATS: readonly FileFormat[] = [
   delimited,
 ];
 
+/** Bytes by which a format is recognised. */
+const HEAD = 2 ** 16;
+
 /**
- * Reads a file of any known format; the content decides, not the name.
+ * Opens a file of any known format; the content decides, not the name. What can be read in parts is read when it is asked for.
  *
  * @throws HelkError `file.*` with a sentence that says what is wrong and what to do.
  */
-export async function readFile(
+export async function openFile(
   name: string,
-  bytes: Uint8Array,
+  source: ByteSource,
   options: Partial<ReadOptions> = {},
-): Promise<{ format: FileFormat; layers: Layer[] }> {
-  if (bytes.length === 0) throw new HelkError('file.empty', `"${name}" is empty (0 bytes).`, name);
-  const format = FORMATS.find((f) => f.sniff(bytes, name));
-  if (!format) throw new HelkError('file.unknown', unknownSentence(name, bytes), name);
-  const layers = await format.read(bytes, name, { ...READ_LIMITS, ...options });
+): Promise<{ format: FileFormat; layers: OpenLayer[] }> {
+  if (source.size === 0) throw new HelkError('file.empty', `"${name}" is empty (0 bytes).`, name);
+  const head = await source.range(0, HEAD);
+  const format = FORMATS.find((f) => f.sniff(head, name));
+  if (!format) throw new HelkError('file.unknown', unknownSentence(name, head), name);
+  const o: ReadOptions = {
+    ...READ_LIMITS,
+    ...options,
+    within: async (inner, bytes, more) => (await readFile(inner, bytes, more)).layers,
+  };
+  const layers = format.open
+    ? await format.open(source, name, o)
+    : (await format.read!(await source.whole(), name, o)).map((l) => checked(l, name));
   if (layers.length > MOST_LAYERS)
     throw new HelkError(
       'file.tooLarge',
       `"${name}" holds ${layers.length} datasets; at most ${MOST_LAYERS} are taken in at once.`,
       name,
     );
-  for (const l of layers) {
-    tame(l);
-    const flaw = flawOf(l.data);
-    if (flaw) throw new HelkError('file.damaged', `"${name}" cannot be used: ${flaw}.`, name);
-  }
   return { format, layers };
 }
 
-/** Values that are no finite numbers, as 1e999 is, are missing ones: they would spread through every sum. */
-function tame(l: Layer): void {
-  const wild = infiniteToMissing(l.data);
-  if (wild)
-    l.notes.push({
-      level: 'look',
-      code: 'values.infinite',
-      message: `${wild} value${wild === 1 ? ' is' : 's are'} infinite, or larger than a number can be; they are taken as missing.`,
-    });
+/** What was read whole, looked at: values that are no finite numbers, as 1e999 is, are missing ones. */
+function checked({ data, ...layer }: Layer, name: string): OpenLayer {
+  const kind = kindOf(data);
+  const wild = kind.tame(data);
+  if (wild) layer.notes.push(infinite(wild));
+  const flaw = kind.flaw(data);
+  if (flaw) throw new HelkError('file.damaged', `"${name}" cannot be used: ${flaw}.`, name);
+  return { ...layer, handle: kind.wrap(data) };
+}
+
+/** Reads a file into memory. Throws as `openFile` does. */
+export async function readFile(
+  name: string,
+  bytes: Uint8Array,
+  options: Partial<ReadOptions> = {},
+): Promise<{ format: FileFormat; layers: Layer[] }> {
+  const { format, layers } = await openFile(name, memorySource(bytes), options);
+  const read: Layer[] = [];
+  for (const { handle, ...layer } of layers) {
+    // What was read whole is there already.
+    if (format.open) claim(kindOf(handle).heldBytes(handle.head), { ...READ_LIMITS, ...options }, name);
+    read.push({ ...layer, data: await handle.load(options.progress) });
+  }
+  return { format, layers: read };
 }
 
 function unknownSentence(name: string, bytes: Uint8Array): string {
@@ -79,7 +110,8 @@ function unknownSentence(name: string, bytes: Uint8Array): string {
   return `Helk does not know the format of "${name}"; it reads ${known}.`;
 }
 
-export { READ_LIMITS, baseName, type FileFormat, type Layer, type ReadOptions } from './reader';
+export { READ_LIMITS, baseName, type FileFormat, type Layer, type OpenLayer, type ReadOptions } from './reader';
+export { memorySource, MemorySink, type ByteSink, type ByteSource } from './source';
 export { writeGeoTiff } from './geotiff-write';
 export { writeAsciiGrid } from './ascii-grid';
 export { writeGeoJson } from './geojson-write';

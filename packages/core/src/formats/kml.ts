@@ -3,9 +3,9 @@ import { DOMParser } from '@xmldom/xmldom';
 import { HelkError } from '../errors';
 import { sameCrs, transformer, wgs84 } from '../data/crs';
 import { featureCount, ringArea2, valueOf, type Features } from '../data/features';
-import type { Note } from '../method/job';
 import { layersOf, type Feature } from './feature-collector';
 import { baseName, headText, readsAsNumber, wholeText, type FileFormat, type ReadOptions } from './reader';
+import type { Note } from '../data/check';
 
 const root = (b: Uint8Array): string => {
   const head = headText(b, 2000) ?? '';

@@ -1,19 +1,18 @@
 import { setupNode } from '../../../node/src/index';
 import reference from '../../../../reference/fixtures/own-projections.json';
 import { crsFromProj4, crsOfCode, metresPerUnit, transformer, wgs84, type Crs } from '../data/crs';
-import type { FeaturesInfo } from '../data/dataset';
-import { infoOf } from '../data/facts';
-import { FeaturesBuilder, type Features } from '../data/features';
+import { FeaturesBuilder, type Features, type FeaturesInfo } from '../data/features';
 import { measureRaster, type Raster } from '../data/raster';
 import { numberColumn } from '../data/table';
-import type { Note } from '../method/job';
 import { readFile } from '.';
 import { crsOfGeoKeys } from './geokeys';
 import { writeGeoTiff } from './geotiff-write';
 import { crsOfVariable } from './netcdf/grid-mapping';
 import type { NcFile, NcVariable } from './netcdf/container';
 import { crsFromWkt } from './wkt';
-import { lossesOf, writeDataset } from './write';
+import { writeDataset } from './write';
+import { infoOf, lossesOf } from '../data/kinds';
+import type { Note } from '../data/check';
 
 beforeAll(setupNode);
 
@@ -62,7 +61,7 @@ describe('projections without a code', () => {
 
     it(`${c.name}: written as GeoTIFF keys and read again`, async () => {
       const crs = crsFromProj4(c.proj, 'own system');
-      const back = (await readFile('back.tif', writeGeoTiff(tiny(crs)))).layers[0]!.data as Raster;
+      const back = (await readFile('back.tif', await writeGeoTiff(tiny(crs)))).layers[0]!.data as Raster;
       expect(back.grid.crs?.name).toBe('own system');
       expect(off(back.grid.crs!, c)).withContext(back.grid.crs!.proj4).toBeLessThan(0.01);
       expect(lossesOf(infoOf(tiny(crs)), 'geotiff')).toEqual([]);
@@ -101,7 +100,7 @@ const tiny = (crs: Crs): Raster =>
 
 describe('systems of their own in written files', () => {
   const throughTiff = async (definition: string): Promise<Crs | null> => {
-    const bytes = writeGeoTiff(tiny(crsFromProj4(definition, 'own')));
+    const bytes = await writeGeoTiff(tiny(crsFromProj4(definition, 'own')));
     return ((await readFile('back.tif', bytes)).layers[0]!.data as Raster).grid.crs;
   };
 

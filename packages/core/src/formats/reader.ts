@@ -1,9 +1,21 @@
 import { HelkError } from '../errors';
 import type { Crs } from '../data/crs';
-import type { Dataset } from '../data/dataset';
-import type { Note } from '../method/job';
+import type { AnyHandle, Dataset } from '../data/kinds';
+import type { ByteSource } from './source';
+import type { Note } from '../data/check';
 
-/** One dataset found in a file. */
+/** One dataset found in a file, read or ready to be. */
+export interface OpenLayer {
+  name: string;
+  handle: AnyHandle;
+  /** What there is to say about it; it may grow while it is read. */
+  notes: Note[];
+  /** Where the file holds several of it (times, levels): what they are, and which one was read. */
+  steps?: string[];
+  step?: number;
+}
+
+/** One dataset that has been read from a file. */
 export interface Layer {
   name: string;
   data: Dataset;
@@ -16,7 +28,7 @@ export interface Layer {
 export interface ReadOptions {
   /** Taken for data whose format should carry a CRS but does not. */
   crs?: Crs | null;
-  /** Greatest number of cells or coordinates; more is refused. */
+  /** Greatest number of cells, all bands together, or coordinates; more is refused. */
   maxCells: number;
   /** Greatest size of what an archive unpacks to, in bytes. */
   maxUnpacked: number;
@@ -29,9 +41,11 @@ export interface ReadOptions {
   /** Another file of the same name with this ending (`dbf`), where a format is spread over several. */
   sibling?: (extension: string) => Uint8Array | undefined;
   progress?: (share: number, stage: string) => void;
+  /** Reads a file that lies within another. */
+  within?: (name: string, bytes: Uint8Array, options: ReadOptions) => Promise<Layer[]>;
 }
 
-export const READ_LIMITS: ReadOptions = { maxCells: 400_000_000, maxUnpacked: 8 * 2 ** 30, maxBytes: 8 * 2 ** 30 };
+export const READ_LIMITS: ReadOptions = { maxCells: 2_000_000_000, maxUnpacked: 8 * 2 ** 30, maxBytes: 8 * 2 ** 30 };
 
 /** Datasets that are taken from one file; a file of more is cut up at its source, or its layers are chosen. */
 export const MOST_LAYERS = 1000;
@@ -53,14 +67,21 @@ export function claim(bytes: number, o: Pick<ReadOptions, 'maxBytes'>, name: str
   );
 }
 
-/** @throws HelkError `file.tooLarge` when a grid, or its bands together, have more cells than are taken in or than memory holds */
-export function claimCells(columns: number, rows: number, bands: number, o: ReadOptions, name: string): void {
-  if (columns * rows > o.maxCells)
+/** @throws HelkError `file.tooLarge` when the bands of a grid together have more cells than are taken in */
+export function countCells(columns: number, rows: number, bands: number, o: ReadOptions, name: string): void {
+  const cells = columns * rows * bands;
+  const million = (n: number): string => (n / 1e6).toFixed(0);
+  if (cells > o.maxCells)
     throw new HelkError(
       'file.tooLarge',
-      `"${name}" has ${((columns * rows) / 1e6).toFixed(0)} million cells; at most ${(o.maxCells / 1e6).toFixed(0)} million are taken in. Clip it at its source.`,
+      `"${name}" has ${million(cells)} million cells${bands > 1 ? ` in ${bands} bands` : ''}; at most ${million(o.maxCells)} million are taken in. Clip it at its source.`,
       name,
     );
+}
+
+/** The same, and that memory holds them all. @throws HelkError `file.tooLarge` */
+export function claimCells(columns: number, rows: number, bands: number, o: ReadOptions, name: string): void {
+  countCells(columns, rows, bands, o, name);
   claim(columns * rows * bands * 8, o, name);
 }
 
@@ -70,7 +91,10 @@ export interface FileFormat {
   extensions: string[];
   /** Whether the bytes begin like this format. */
   sniff(bytes: Uint8Array, name: string): boolean;
-  read(bytes: Uint8Array, name: string, options: ReadOptions): Promise<Layer[]>;
+  /** Reads the whole file into memory. A format has this or `open`. */
+  read?(bytes: Uint8Array, name: string, options: ReadOptions): Promise<Layer[]>;
+  /** Finds out what is in the file; the bulk is read when it is asked for, in parts. */
+  open?(source: ByteSource, name: string, options: ReadOptions): Promise<OpenLayer[]>;
 }
 
 /** `valley north.tif` -> `valley north`; folders are dropped. */

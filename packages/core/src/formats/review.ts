@@ -1,29 +1,13 @@
 import { HelkError } from '../errors';
-import type { Extent } from '../data/crs';
-import { featureCount, featuresExtent } from '../data/features';
-import { gridExtent, missingOf } from '../data/raster';
-import { rescaleBand } from '../data/rescale-band';
-import { tableRows } from '../data/table';
-import type { Note } from '../method/job';
-import { summarise } from '../numeric/statistics';
-import type { Layer } from './reader';
+import type { Note } from '../data/check';
+import { kindOf, type DatasetKind } from '../data/kinds';
+import type { ReviewFacts } from '../data/kinds/kind';
+import type { OpenLayer } from './reader';
 
 /** One layer of a file as it is shown for confirmation before it is taken in. */
-export interface ReviewRow {
+export interface ReviewRow extends ReviewFacts {
   layer: string;
-  kind: 'raster' | 'features' | 'table';
-  /** West, south, east, north in the layer's own system. */
-  extent: Extent | null;
-  crs: { code: string | null; name: string; unit: string } | null;
-  columns: number;
-  rows: number;
-  /** Of the first band; null where there is no value. */
-  min: number | null;
-  max: number | null;
-  missing: number;
-  unit: string | null;
-  /** Whether a factor and an offset make sense. */
-  scalable: boolean;
+  kind: DatasetKind;
   steps: string[];
   step: number;
   notes: Note[];
@@ -42,38 +26,14 @@ export interface LayerChoice {
 }
 
 /** The facts of each layer that let an analyst see whether it is the right grid in the right place. O(cells). */
-export function reviewOf(layers: readonly Layer[]): ReviewRow[] {
-  return layers.map(({ name, data, notes, steps, step }) => {
-    const common = { layer: name, kind: data.kind, notes, steps: steps ?? [], step: step ?? 0 };
-    const none = { min: null, max: null, missing: 0, unit: null, scalable: false };
-    if (data.kind === 'table')
-      return { ...common, ...none, extent: null, crs: null, columns: data.columns.length, rows: tableRows(data) };
-    const crs = data.kind === 'raster' ? data.grid.crs : data.crs;
-    const system = crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null;
-    if (data.kind === 'features')
-      return {
-        ...common,
-        ...none,
-        extent: featureCount(data) ? featuresExtent(data) : null,
-        crs: system,
-        columns: data.columns.length,
-        rows: featureCount(data),
-      };
-    const band = data.bands[0]!;
-    const s = summarise(band.cells, missingOf(band));
-    return {
-      ...common,
-      extent: gridExtent(data.grid),
-      crs: system,
-      columns: data.grid.columns,
-      rows: data.grid.rows,
-      min: s.count ? s.min : null,
-      max: s.count ? s.max : null,
-      missing: s.missing,
-      unit: band.unit,
-      scalable: band.kind === 'measure',
-    };
-  });
+export async function reviewOf(layers: readonly OpenLayer[]): Promise<ReviewRow[]> {
+  const rows: ReviewRow[] = [];
+  for (const { name, handle, notes, steps, step } of layers) {
+    const kind = kindOf(handle);
+    const facts = await kind.review(handle);
+    rows.push({ layer: name, kind: kind.kind, notes, steps: steps ?? [], step: step ?? 0, ...facts });
+  }
+  return rows;
 }
 
 /**
@@ -81,7 +41,7 @@ export function reviewOf(layers: readonly Layer[]): ReviewRow[] {
  *
  * @throws HelkError `method.parameter` for a layer that is not there or a factor that makes no sense.
  */
-export function applyChoices(layers: readonly Layer[], choices: readonly LayerChoice[]): Layer[] {
+export function applyChoices(layers: readonly OpenLayer[], choices: readonly LayerChoice[]): OpenLayer[] {
   return choices.map((c) => {
     const layer = layers.find((l) => l.name === c.layer);
     if (!layer) throw new HelkError('method.parameter', `There is no layer "${c.layer}" in the file.`, 'layers');
@@ -93,25 +53,14 @@ export function applyChoices(layers: readonly Layer[], choices: readonly LayerCh
         'factor',
       );
     const name = c.name?.trim() || layer.name;
-    if (layer.data.kind !== 'raster' || (factor === 1 && offset === 0 && unit === undefined)) return { ...layer, name };
-    const bands = layer.data.bands.map((b) =>
-      b.kind === 'measure'
-        ? factor === 1 && offset === 0
-          ? { ...b, unit: unit ?? b.unit }
-          : rescaleBand(b, factor, offset, unit)
-        : b,
-    );
-    const notes: Note[] =
-      factor === 1 && offset === 0
-        ? layer.notes
-        : [
-            ...layer.notes.filter((n) => n.code !== 'netcdf.down'),
-            {
-              level: 'info',
-              code: 'import.rescaled',
-              message: `Values were taken times ${factor}${offset ? ` plus ${offset}` : ''} on the way in.`,
-            },
-          ];
-    return { ...layer, name, notes, data: { ...layer.data, bands } };
+    const changed = kindOf(layer.handle).rescaled?.(layer.handle, { factor, offset, unit });
+    if (!changed) return { ...layer, name };
+    // What was said of the direction of depths is answered by a factor.
+    const { notes } = layer;
+    const answered = changed.notes.length ? notes.findIndex((n) => n.code === 'netcdf.down') : -1;
+    // In place: more may be noted while it is read.
+    if (answered >= 0) notes.splice(answered, 1);
+    notes.push(...changed.notes);
+    return { ...layer, name, handle: changed.handle };
   });
 }

@@ -4,7 +4,7 @@ import { codec } from './codec';
 import { lzwDecode } from './lzw';
 
 /** What a decoder is told of the blocks of an image. */
-interface Block {
+export interface Block {
   tileWidth: number;
   tileHeight: number;
   predictor: number;

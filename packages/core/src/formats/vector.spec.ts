@@ -12,12 +12,12 @@ import {
   type Features,
   type GeometryType,
 } from '../data/features';
-import { infoOf } from '../data/facts';
 import { featureArea } from '../data/measure';
 import { numberColumn, textColumn, type Table } from '../data/table';
 import { READ_LIMITS, readFile, type Layer } from './index';
-import { lossesOf, writeDataset, writeGeoPackage, type WriteFormat } from './write';
+import { writeDataset, writeGeoPackage, type WriteFormat } from './write';
 import { crsFromWkt, wktOf } from './wkt';
+import { infoOf, lossesOf } from '../data/kinds';
 
 beforeAll(setupNode);
 

@@ -1,64 +1,108 @@
 import { zipSync } from 'fflate';
 import { HelkError } from '../errors';
-import type { Dataset } from '../data/dataset';
-import { own } from '../data/own';
+import type { Features } from '../data/features';
+import { kindOf, type AnyHandle, type Dataset, type DatasetKind, type Kinds } from '../data/kinds';
+import type { Table } from '../data/table';
 import { writeDxf } from './dxf';
 import { writeFlatGeobuf } from './flatgeobuf';
 import { writeGeoPackage } from './geopackage-write';
-import { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, type WriteFormat } from './kinds';
-import { writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from './index';
+import { writeTiff } from './geotiff-write';
+import { writeAsciiGrid, writeDelimited, writeGeoJson } from './index';
 import { writeKml } from './kml';
 import { shapefileFiles } from './shapefile';
+import { MemorySink, type ByteSink } from './source';
+import { formatNamed, WRITE_FORMATS, type WriteFormat } from './write-formats';
 import { writeXlsx } from './xlsx';
 
-export { DEFAULT_FORMAT, formatNamed, lossesOf, WRITE_FORMATS, type WriteFormat };
+export { formatNamed, WRITE_FORMATS, type WriteFormat };
 export { writeGeoPackage, type PackageTable } from './geopackage-write';
 
-const text = (s: string): Uint8Array => new TextEncoder().encode(s);
+type Progress = (share: number) => void;
+/** Writes what a handle gives; `name` is what the dataset is called, for formats that carry a name inside. */
+type Writer<K extends DatasetKind> = (
+  handle: Kinds[K]['handle'],
+  out: ByteSink,
+  name: string,
+  progress: Progress | undefined,
+) => Promise<void>;
+/** How a format writes each kind that it can hold. */
+type Writers = { [K in DatasetKind]?: Writer<K> };
+
+const utf8 = (s: string): Uint8Array => new TextEncoder().encode(s);
+
+/** A writer of what must be in memory to be written. */
+const whole =
+  <D extends Dataset>(bytes: (d: D, name: string) => Uint8Array | string | Promise<Uint8Array>) =>
+  async (handle: { load(): Promise<D> }, out: ByteSink, name: string): Promise<void> => {
+    const made = await bytes(await handle.load(), name);
+    await out.write(typeof made === 'string' ? utf8(made) : made);
+  };
+
+const delimited = (separator: ',' | '\t'): Writers => ({
+  features: whole((d: Features) => writeDelimited(d, separator)),
+  table: whole((d: Table) => writeDelimited(d, separator)),
+});
+
+const WRITERS: Record<WriteFormat, Writers> = {
+  geotiff: { raster: (handle, out, _, progress) => writeTiff(handle, out, progress ? { progress } : {}) },
+  'ascii-grid': { raster: whole(writeAsciiGrid) },
+  geopackage: {
+    features: whole((data: Features, name) => writeGeoPackage([{ name, data }])),
+    table: whole((data: Table, name) => writeGeoPackage([{ name, data }])),
+  },
+  geojson: { features: whole((d: Features) => writeGeoJson(d)) },
+  'geojson-native': { features: whole((d: Features) => writeGeoJson(d, true)) },
+  shapefile: { features: whole(shapefileZip) },
+  flatgeobuf: { features: whole((d: Features) => writeFlatGeobuf(d)) },
+  kml: { features: whole(writeKml) },
+  kmz: { features: whole((d: Features, name) => zipSync({ 'doc.kml': utf8(writeKml(d, name)) })) },
+  dxf: { features: whole((d: Features) => writeDxf(d)) },
+  csv: delimited(','),
+  tsv: delimited('\t'),
+  xlsx: {
+    features: whole((d: Features, name) => writeXlsx(d, name)),
+    table: whole((d: Table, name) => writeXlsx(d, name)),
+  },
+};
+
+function shapefileZip(d: Features, name: string): Uint8Array {
+  const file = name.replace(/[^\p{L}\p{N} _-]+/gu, '_').slice(0, 60) || 'features';
+  return zipSync(
+    Object.fromEntries(Object.entries(shapefileFiles(d)).map(([ext, bytes]) => [`${file}.${ext}`, bytes])),
+  );
+}
+
+/** Whether a format can hold a kind of data. */
+export const canWrite = (format: WriteFormat, kind: DatasetKind): boolean =>
+  Object.hasOwn(WRITERS, format) && WRITERS[format][kind] !== undefined;
 
 /**
- * A dataset as the bytes of a file.
+ * Writes a dataset as a file.
  *
- * @param name what the dataset is called, for formats that carry a name inside
  * @throws HelkError `export.unsupported` when the format cannot hold it
  */
-export async function writeDataset(
-  d: Dataset,
+export async function writeTo(
+  out: ByteSink,
+  handle: AnyHandle,
   format: WriteFormat,
   name = 'result',
-  progress?: (share: number) => void,
-): Promise<Uint8Array> {
-  const f = own(WRITE_FORMATS, format);
-  if (!f || !f.kinds.includes(d.kind)) {
-    const fits = Object.entries(WRITE_FORMATS).filter(([, w]) => w.kinds.includes(d.kind));
+  progress?: Progress,
+): Promise<void> {
+  const { kind } = handle;
+  if (!canWrite(format, kind)) {
+    const { words, formats } = kindOf(handle);
     throw new HelkError(
       'export.unsupported',
-      `A ${d.kind} cannot be written as "${format}"; use ${fits.map(([k]) => k).join(' or ')}.`,
+      `A ${words.one} cannot be written as "${format}"; use ${formats.join(' or ')}.`,
       'as',
     );
   }
-  if (d.kind === 'raster') return format === 'geotiff' ? writeGeoTiff(d, 6, progress) : text(writeAsciiGrid(d));
-  if (format === 'geopackage') return writeGeoPackage([{ name, data: d }]);
-  if (format === 'xlsx') return writeXlsx(d, name);
-  if (d.kind === 'features') {
-    const file = name.replace(/[^\p{L}\p{N} _-]+/gu, '_').slice(0, 60) || 'features';
-    switch (format) {
-      case 'geojson':
-      case 'geojson-native':
-        return text(writeGeoJson(d, format === 'geojson-native'));
-      case 'shapefile':
-        return zipSync(
-          Object.fromEntries(Object.entries(shapefileFiles(d)).map(([ext, bytes]) => [`${file}.${ext}`, bytes])),
-        );
-      case 'flatgeobuf':
-        return writeFlatGeobuf(d);
-      case 'kml':
-        return text(writeKml(d, name));
-      case 'kmz':
-        return zipSync({ 'doc.kml': text(writeKml(d, name)) });
-      case 'dxf':
-        return text(writeDxf(d));
-    }
-  }
-  return text(writeDelimited(d, format === 'tsv' ? '\t' : ','));
+  await (WRITERS[format][kind] as Writer<DatasetKind>)(handle as never, out, name, progress);
+}
+
+/** A dataset in memory as the bytes of a file. Throws as `writeTo` does. */
+export async function writeDataset(d: Dataset, format: WriteFormat, name?: string): Promise<Uint8Array> {
+  const out = new MemorySink();
+  await writeTo(out, kindOf(d).wrap(d), format, name);
+  return out.bytes();
 }

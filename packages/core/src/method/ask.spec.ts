@@ -1,10 +1,10 @@
 import { setupNode } from '../../../node/src/index';
-import { infoOf } from '../data/facts';
 import { FeaturesBuilder } from '../data/features';
 import { numberColumn } from '../data/table';
 import { rasterOf, run, utm27 } from '../testing';
 import { ask } from './ask';
 import { methods } from './registry';
+import { infoOf } from '../data/kinds';
 
 beforeAll(setupNode);
 

@@ -1,7 +1,7 @@
 import MiniSearch from 'minisearch';
 import type { Method } from './define';
 import { misfit } from './resolve';
-import type { DatasetInfo } from '../data/dataset';
+import type { DatasetInfo } from '../data/kinds';
 
 export interface Answer {
   method: Method;

@@ -1,45 +1,56 @@
 import type { z } from 'zod';
-import type { DatasetInfo, FeaturesInfo, RasterInfo } from '../data/dataset';
-import type { Features, GeometryType } from '../data/features';
-import type { Raster } from '../data/raster';
-import type { Table } from '../data/table';
+import type { Check } from '../data/check';
+import type { GeometryType } from '../data/features';
+import type { RasterSink } from '../data/handle';
+import type { DatasetInfo, DatasetKind, Kinds } from '../data/kinds';
+import type { Wants } from '../data/kinds/kind';
 import type { Job } from './job';
 
-export interface InputSpec {
-  kind: 'raster' | 'features' | 'table';
-  /** Features may stand in for a table: their columns are what is wanted. */
-  orFeatures?: true;
+export interface InputSpec extends Wants {
+  kind: DatasetKind;
+  /** Another kind that may stand in for it: the columns of features for a table. */
+  or?: DatasetKind;
   label: string;
   help?: string;
   /** Least number of datasets; 0 for one that may be left out. */
   least: number;
   /** Takes several datasets. */
   many: boolean;
-  band?: 'measure' | 'category';
-  /** Dimension the values should have; only checked, never converted unseen. */
-  unit?: 'length';
-  geometry?: GeometryType;
+  /** Of rasters: works on every band; else on one, the first where none is chosen. */
+  bands?: 'all';
+  /** The method reads it part by part through its handle; else it is loaded whole. */
+  parts?: true;
   /** Why a dataset of the right kind still cannot do, whatever the settings; null when it can. */
   refuses?: (info: DatasetInfo) => string | null;
 }
 
-type InputOptions = { label?: string; help?: string };
+type InputOptions = Partial<Pick<InputSpec, 'help' | 'bands' | 'parts' | 'or'>> & { label?: string };
+type One<K extends DatasetKind> = { kind: K; least: 1; many: false; label: string };
+type Many<K extends DatasetKind> = { kind: K; least: 1; many: true; label: string };
+
+const one =
+  <K extends DatasetKind, W>(kind: K, label: string) =>
+  <const O extends InputOptions & W>(o: O): Omit<One<K>, keyof O> & O =>
+    ({ kind, least: 1, many: false, label, ...o }) as unknown as Omit<One<K>, keyof O> & O;
+const many =
+  <K extends DatasetKind, W>(kind: K, label: string) =>
+  <const O extends InputOptions & W>(o: O): Omit<Many<K>, keyof O> & O =>
+    ({ kind, least: 1, many: true, label, ...o }) as unknown as Omit<Many<K>, keyof O> & O;
+
+type RasterWants = Pick<Wants, 'band' | 'unit'>;
+type PlaceWants = { geometry?: GeometryType };
 
 /** How a method declares what it takes. */
 export const input = {
-  raster: (o: InputOptions & { band?: 'measure' | 'category'; unit?: 'length' } = {}) =>
-    ({ kind: 'raster', least: 1, many: false, label: 'Raster', ...o }) as const,
-  rasters: (o: InputOptions & { least?: number } = {}) =>
-    ({ kind: 'raster', least: 1, many: true, label: 'Rasters', ...o }) as const,
-  features: (o: InputOptions & { geometry?: GeometryType; least?: 0 | 1 } = {}) =>
-    ({ kind: 'features', least: 1, many: false, label: 'Features', ...o }) as const,
-  featureSets: (o: InputOptions & { geometry?: GeometryType; least?: number } = {}) =>
-    ({ kind: 'features', least: 1, many: true, label: 'Features', ...o }) as const,
-  table: (o: InputOptions = {}) => ({ kind: 'table', least: 1, many: false, label: 'Table', ...o }) as const,
-} satisfies Record<string, (o?: never) => InputSpec>;
+  raster: one<'raster', RasterWants & { least?: 0 | 1 }>('raster', 'Raster'),
+  rasters: many<'raster', RasterWants & { least?: number }>('raster', 'Rasters'),
+  features: one<'features', PlaceWants & { least?: 0 | 1 }>('features', 'Features'),
+  featureSets: many<'features', PlaceWants & { least?: number }>('features', 'Features'),
+  table: one<'table', object>('table', 'Table'),
+};
 
 export interface OutputSpec {
-  kind: 'raster' | 'features' | 'table';
+  kind: DatasetKind;
   label: string;
   /** Ending of the result's name, after the input's: `Mosaic`, `slope`. */
   suffix: string;
@@ -47,35 +58,23 @@ export interface OutputSpec {
   optional?: true;
 }
 
+const made =
+  <K extends DatasetKind>(kind: K) =>
+  (label: string, suffix = label.toLowerCase()) =>
+    ({ kind, label, suffix }) as const;
+
 export const output = {
-  raster: (label: string, suffix = label.toLowerCase()) => ({ kind: 'raster', label, suffix }) as const,
-  features: (label: string, suffix = label.toLowerCase()) => ({ kind: 'features', label, suffix }) as const,
+  raster: made('raster'),
+  features: made('features'),
   maybeFeatures: (label: string, suffix = label.toLowerCase()) =>
     ({ kind: 'features', label, suffix, optional: true }) as const,
-  table: (label: string, suffix = label.toLowerCase()) => ({ kind: 'table', label, suffix }) as const,
+  table: made('table'),
 };
 
 export interface FigureSpec {
   label: string;
   /** Unit symbol; `band` for the unit of the first input's values, `param:NAME` for the one a parameter names. */
   unit?: string;
-}
-
-/** Where a mend leads: settings to change, or another method to run first on an input. */
-export interface Mend {
-  label: string;
-  set?: Record<string, unknown>;
-  run?: { method: string; role: string; input: string; params?: Record<string, unknown> };
-}
-
-/** A finding before the run. `fine` is said too: an analyst wants to know what has been looked at. */
-export interface Check {
-  level: 'fine' | 'look' | 'refused';
-  code: string;
-  message: string;
-  /** Input or parameter it is about. */
-  about?: string;
-  mend?: Mend;
 }
 
 export interface Suggestion {
@@ -94,25 +93,18 @@ export interface Estimate {
 export type Figure = number | string | null;
 export type Figures = Record<string, Figure>;
 
-type DataOf<S extends InputSpec> = S['kind'] extends 'raster'
-  ? Raster
-  : S['kind'] extends 'features'
-    ? Features
-    : Table;
-type InfoOf<S extends InputSpec> = S['kind'] extends 'raster'
-  ? RasterInfo
-  : S['kind'] extends 'features'
-    ? FeaturesInfo
-    : DatasetInfo;
+type GivenOf<S extends InputSpec> = Kinds[S['kind']][S extends { parts: true } ? 'handle' : 'data'];
+type InfoOf<S extends InputSpec> = S extends { or: DatasetKind } ? DatasetInfo : Kinds[S['kind']]['info'];
 type Held<S extends InputSpec, T> = S['many'] extends true ? T[] : S extends { least: 0 } ? T | undefined : T;
 
-export type InputsOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], DataOf<I[K]>> };
+export type InputsOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], GivenOf<I[K]>> };
 export type InfosOf<I extends Record<string, InputSpec>> = { [K in keyof I]: Held<I[K], InfoOf<I[K]>> };
-type MadeOf<S extends OutputSpec> = S['kind'] extends 'raster'
-  ? Raster
-  : S['kind'] extends 'features'
-    ? Features
-    : Table;
+/** Sinks by kind, where a kind can be written part by part. */
+interface Sinks {
+  raster: RasterSink;
+}
+type MadeOf<S extends OutputSpec> =
+  Kinds[S['kind']]['data'] | (S['kind'] extends keyof Sinks ? Sinks[S['kind']] : never);
 type OutputsOf<O extends Record<string, OutputSpec>> = {
   [K in keyof O]: O[K] extends { optional: true } ? MadeOf<O[K]> | undefined : MadeOf<O[K]>;
 };

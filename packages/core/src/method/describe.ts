@@ -1,7 +1,7 @@
-import type { Dataset, DatasetInfo } from '../data/dataset';
-import type { Check, InputSpec, Method } from './define';
+import type { InputSpec, Method } from './define';
 import { familyOf } from './registry';
 import { paramSpecs, type ParamSpec } from './params';
+import { kindOf, type Dataset, type DatasetInfo } from '../data/kinds';
 
 /** A method without its functions: what forms, command line help, the HTTP API and the reference pages are made of. */
 export interface MethodDescription {
@@ -52,9 +52,7 @@ export function figureUnit(
   if (!unit) return '';
   if (unit === 'band' || unit === 'result') {
     const info = of[unit];
-    return info?.kind === 'raster' ? (info.bands[0]?.unit ?? '') : '';
+    return info ? (kindOf(info).unit(info as DatasetInfo) ?? '') : '';
   }
   return unit.startsWith('param:') ? String(params[unit.slice(6)] ?? '') : unit;
 }
-
-export type { Check };

@@ -1,13 +1,11 @@
+import type { Note } from '../data/check';
+import type { RasterHead, RasterSink } from '../data/handle';
+import { handleOn, KINDS, type AnyHandle, type Dataset } from '../data/kinds';
+import type { Collector } from '../data/kinds/kind';
 import { HelkError } from '../errors';
 import { Random } from '../numeric/random';
 
-export interface Note {
-  level: 'info' | 'look' | 'refused';
-  code: string;
-  message: string;
-}
-
-/** What a running method may use of the world: progress, cancel, notes, randomness. */
+/** What a running method may use of the world: progress, cancel, notes, randomness, and where its results go. */
 export interface Job {
   /** Says how far the run is; throws `run.cancelled` when it has been cancelled. Cheap: call it once a row block. */
   progress(share: number, stage: string): void;
@@ -16,33 +14,65 @@ export interface Job {
   readonly random: Random;
   /** Names of the inputs by role, where they have any. */
   readonly names: Readonly<Record<string, readonly string[]>>;
+  /**
+   * Begins a raster that is written row by row; it is given back as the result of that role. Where it goes (memory, a file, a project)
+   * is not the method's business.
+   */
+  raster(role: string, head: RasterHead): RasterSink;
 }
+
+/** Opens the place where a result goes that comes part by part. */
+export type OpenSink = (role: string, kind: 'raster', head: RasterHead) => Collector<RasterSink, AnyHandle>;
 
 export interface JobHooks {
   names?: Record<string, string[]>;
   onProgress?: (share: number, stage: string) => void;
   isCancelled?: () => boolean;
   seed?: number;
+  /** Into memory when not given. */
+  openSink?: OpenSink;
 }
+
+const intoMemory: OpenSink = (_role, kind, head) => {
+  const { sink, end } = KINDS[kind].collect!(head);
+  return { sink, end: async (p) => KINDS[kind].wrap(await end(p)) };
+};
 
 /** A job that keeps its notes and forwards progress. */
 export class LocalJob implements Job {
   readonly notes: Note[] = [];
   readonly random: Random;
   readonly names: Readonly<Record<string, readonly string[]>>;
+  private readonly begun = new Map<RasterSink, Collector<RasterSink, AnyHandle>>();
+
   constructor(private readonly hooks: JobHooks = {}) {
     this.random = new Random(hooks.seed ?? 1);
     this.names = hooks.names ?? {};
   }
+
   get cancelled(): boolean {
     return this.hooks.isCancelled?.() ?? false;
   }
+
   progress(share: number, stage: string): void {
     if (this.cancelled) throw new HelkError('run.cancelled', 'The run was cancelled; nothing was changed.');
     this.hooks.onProgress?.(share, stage);
   }
+
   note(level: Note['level'], code: string, message: string): void {
     this.notes.push({ level, code, message });
+  }
+
+  raster(role: string, head: RasterHead): RasterSink {
+    const c = (this.hooks.openSink ?? intoMemory)(role, 'raster', head);
+    this.begun.set(c.sink, c);
+    return c.sink;
+  }
+
+  /** A result as a handle, whether it was written part by part or is in memory. */
+  async result(made: RasterSink | Dataset): Promise<AnyHandle> {
+    const c = this.begun.get(made as RasterSink);
+    return c ? c.end((s, stage) => this.progress(s, stage)) : handleOn(made as Dataset);
   }
 }
 

@@ -3,12 +3,12 @@ import { join } from 'node:path';
 import { setupNode } from '../../../node/src/index';
 import { sourceNames } from './job';
 import { ERRORS, toProblem, HelkError } from '../errors';
-import { infoOf } from '../data/facts';
 import { rasterOf, refusalOf, run } from '../testing';
 import { describeMethod } from './describe';
 import { familyOf, methodOf, methods } from './registry';
 import { forecast, resolveParams } from './resolve';
-import { runMethod } from './resolve';
+import { runMethod } from './run';
+import { infoOf } from '../data/kinds';
 
 beforeAll(setupNode);
 

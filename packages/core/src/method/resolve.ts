@@ -1,12 +1,10 @@
 import { z } from 'zod';
 import { HelkError } from '../errors';
-import { infoOf } from '../data/facts';
-import type { Dataset, DatasetInfo } from '../data/dataset';
 import { own } from '../data/own';
-import { heldBytes } from '../data/size';
-import type { Check, Estimate, Figures, InputSpec, Method, Suggestion } from './define';
-import { LocalJob, type JobHooks, type Note } from './job';
+import type { Estimate, InputSpec, Method, Suggestion } from './define';
 import { paramSpecs, plainParam } from './params';
+import type { Check } from '../data/check';
+import { kindOf, type DatasetInfo } from '../data/kinds';
 
 /** One entry a role: what stands there, several when the role takes several. */
 export type Infos = Record<string, DatasetInfo[]>;
@@ -62,20 +60,33 @@ export function checkInputs(m: Method, infos: Infos): void {
 
 /** Why a dataset cannot stand in a role, or null when it can. */
 export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
-  if (info.kind !== spec.kind && !(spec.orFeatures && info.kind === 'features'))
-    return `a ${spec.kind === 'features' ? 'feature set' : spec.kind} is wanted, this is a ${info.kind === 'features' ? 'feature set' : info.kind}.`;
-  if (info.kind === 'features' && spec.geometry && info.geometry !== spec.geometry) {
-    return `${spec.geometry}s are wanted, these are ${info.geometry}s.`;
+  if (info.kind !== spec.kind && info.kind !== spec.or)
+    return `a ${kindOf(spec).words.one} is wanted, this is a ${kindOf(info).words.one}.`;
+  return kindOf(info).misfit(info, spec) ?? spec.refuses?.(info) ?? null;
+}
+
+/**
+ * Inputs as the method works on them: where it takes one band, that of those which have several and none was chosen is the first, and that
+ * is said.
+ */
+export function narrowed(m: Method, infos: Infos): { infos: Infos; checks: Check[] } {
+  const out: Infos = {};
+  const checks: Check[] = [];
+  for (const [role, list] of Object.entries(infos)) {
+    out[role] = list.map((info) => {
+      const kind = kindOf(info);
+      const bands = kind.bands?.(info) ?? [];
+      if (own(m.inputs, role)?.bands === 'all' || bands.length < 2) return info;
+      checks.push({
+        level: 'look',
+        code: 'band.first',
+        about: role,
+        message: `It has ${bands.length} bands and none is chosen; the first is taken, ${bands[0]!}.`,
+      });
+      return kind.pickInfo!(info, 0);
+    });
   }
-  if (
-    info.kind === 'raster' &&
-    spec.band === 'measure' &&
-    info.bands[0]?.kind === 'category' &&
-    info.bands[0].classes
-  ) {
-    return 'measured values are wanted, these are classes.';
-  }
-  return spec.refuses?.(info) ?? null;
+  return { infos: out, checks };
 }
 
 /**
@@ -141,6 +152,14 @@ export interface Forecast {
   plain: Record<string, unknown>;
 }
 
+/** Memory a run needs, its inputs included where they are loaded whole. */
+function needOf(m: Method, need: Estimate | null, infos: Infos): number {
+  let bytes = need?.bytes ?? 0;
+  for (const [role, list] of Object.entries(infos))
+    if (!own(m.inputs, role)?.parts) for (const i of list) bytes += kindOf(i).heldBytes(i);
+  return bytes;
+}
+
 /**
  * Refuses a run whose inputs and work would not fit together, before anything is loaded.
  *
@@ -148,11 +167,7 @@ export interface Forecast {
  * @throws HelkError `method.memory` with both figures
  */
 export function refuseMemory(m: Method, need: Estimate | null, infos: Infos, limit: number): void {
-  const bytes =
-    (need?.bytes ?? 0) +
-    Object.values(infos)
-      .flat()
-      .reduce((s, i) => s + heldBytes(i), 0);
+  const bytes = needOf(m, need, infos);
   if (bytes <= limit) return;
   const gib = (b: number): string => (b / 2 ** 30).toFixed(1);
   throw new HelkError(
@@ -162,65 +177,22 @@ export function refuseMemory(m: Method, need: Estimate | null, infos: Infos, lim
 }
 
 /** Checks, suggestions and cost of a run, before it. Throws as `checkInputs` and `resolveParams` do. */
-export function forecast(m: Method, infos: Infos, given: Record<string, unknown>): Forecast {
+export function forecast(m: Method, infos: Infos, params: Record<string, unknown>): Forecast {
+  const { resolved: _, ...told } = foresee(m, infos, params);
+  return told;
+}
+
+/** The same with the values that the run itself takes. */
+export function foresee(m: Method, given: Infos, params: Record<string, unknown>): Forecast & { resolved: Resolved } {
+  const { infos, checks } = narrowed(m, given);
   checkInputs(m, infos);
-  const r = resolveParams(m, infos, given);
+  const resolved = resolveParams(m, infos, params);
   const inputs = byRole(m, infos) as never;
   return {
-    checks: m.checks?.(inputs, r.values as never) ?? [],
-    suggestions: r.suggestions,
-    estimate: m.estimate?.(inputs, r.values as never) ?? null,
-    plain: r.plain,
+    checks: [...checks, ...(m.checks?.(inputs, resolved.values as never) ?? [])],
+    suggestions: resolved.suggestions,
+    estimate: m.estimate?.(inputs, resolved.values as never) ?? null,
+    plain: resolved.plain,
+    resolved,
   };
-}
-
-export interface Outcome {
-  outputs: { role: string; name: string; data: Dataset }[];
-  figures: Figures;
-  notes: Note[];
-  params: Record<string, unknown>;
-}
-
-/**
- * Runs a method on data in memory: inputs checked, parameters resolved, refusing checks obeyed.
- *
- * @param names names of the inputs by role, for naming the results
- */
-export async function runMethod(
-  m: Method,
-  data: Record<string, Dataset[]>,
-  given: Record<string, unknown>,
-  hooks: JobHooks & { infos?: Infos; memoryLimit?: number } = {},
-): Promise<Outcome> {
-  const infos: Infos = hooks.infos ?? {};
-  if (!hooks.infos) for (const [role, list] of Object.entries(data)) infos[role] = list.map(infoOf);
-  checkInputs(m, infos);
-  const r = resolveParams(m, infos, given);
-  const checks = m.checks?.(byRole(m, infos) as never, r.values as never) ?? [];
-  const no = checks.find((c) => c.level === 'refused');
-  if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
-  const need = m.estimate?.(byRole(m, infos) as never, r.values as never);
-  if (hooks.memoryLimit) refuseMemory(m, need ?? null, infos, hooks.memoryLimit);
-  const job = new LocalJob(hooks);
-  for (const c of checks) if (c.level === 'look') job.note('look', c.code, c.message);
-  job.progress(0, 'starting');
-  const result = (await m.run(byRole(m, data) as never, r.values as never, job)) as Record<string, unknown>;
-  const base = Object.values(hooks.names ?? {})[0]?.[0];
-  const outputs = Object.entries(m.outputs).flatMap(([role, spec]) =>
-    spec.optional && !result[role]
-      ? []
-      : [
-          {
-            role,
-            name:
-              m.named && hooks.names
-                ? m.named(hooks.names, r.values as never)
-                : base && !spec.suffix.startsWith('=')
-                  ? `${base} ${spec.suffix}`
-                  : spec.label,
-            data: result[role] as Dataset,
-          },
-        ],
-  );
-  return { outputs, figures: (result['figures'] ?? {}) as Figures, notes: job.notes, params: r.plain };
 }

@@ -3,7 +3,7 @@ import { crsOfCode } from '../data/crs';
 import { FeaturesBuilder, type Features } from '../data/features';
 import { numberColumn } from '../data/table';
 import { methodOf } from '../method/registry';
-import { runMethod } from '../method/resolve';
+import { runMethod } from '../method/run';
 import { krigingOf } from '../methods/surface/kriging';
 import { LocalJob } from '../method/job';
 import { looError, rankedModels } from './model-choice';

@@ -1,6 +1,3 @@
-import { bandFacts } from '../data/facts';
-import { infoOf } from '../data/facts';
-import type { RasterInfo } from '../data/dataset';
 import { FeaturesBuilder } from '../data/features';
 import { numberColumn } from '../data/table';
 import { rasterOf } from '../testing';
@@ -8,7 +5,10 @@ import { colourTable, paintRow, type Paint, type Window } from './paint';
 import { RAMPS, rampTable } from './ramps';
 import { breaksOf, defaultStyle, rangeOf, scaleOf, sharedScale } from './style';
 import { MISSING_COLOUR, PLAIN_VECTOR, symbolsOf } from './symbols';
-import { formatBytes, formatDuration, formatLength, formatNumber } from './ticks';
+import { formatBytes, formatDuration, formatLength, formatNumber } from '../data/number-words';
+import { bandFacts } from '../data/band-facts';
+import { infoOf } from '../data/kinds';
+import type { RasterInfo } from '../data/raster';
 
 /** Lightness L* of a colour (CIE 1976, from sRGB). */
 function lightness(r: number, g: number, b: number): number {

@@ -1,8 +1,8 @@
-import type { BandFacts, RasterInfo } from '../data/dataset';
-import type { BandInfo } from '../data/raster';
+import type { BandInfo, RasterInfo } from '../data/raster';
 import { classBreaks, type BreakRule } from '../numeric/classes';
 import { colouredClasses } from './categories';
 import { rampOf } from './ramps';
+import type { BandFacts } from '../data/band-facts';
 
 export type Stretch =
   | { kind: 'minmax' }
@@ -108,7 +108,8 @@ export function breaksOf(style: RasterStyle, f: BandFacts, low: number, high: nu
 
 /** Up to 2 000 values spread as the histogram is, ascending. */
 function histogramValues(f: BandFacts, low: number, high: number): number[] {
-  const { counts, min, max } = f.histogram;
+  // Until the detail has been fetched, the percentiles have to do.
+  const { counts, min, max } = f.histogram ?? { counts: [1], min: f.summary.min, max: f.summary.max };
   const total = counts.reduce((a, b) => a + b, 0);
   const step = (max - min) / counts.length;
   const out: number[] = [];

@@ -1,12 +1,11 @@
 import { HelkError } from '../errors';
-import { plural } from '../data/arrival';
 import { parseCrs, sameCrs, wgs84, type Crs, type Extent } from '../data/crs';
 import { featuresIn, type Features } from '../data/features';
 import { layersOf, type Feature } from '../formats/feature-collector';
 import { READ_LIMITS, type Layer } from '../formats/reader';
-import type { Note } from '../method/job';
 import { follow, getJson, linksOf, linkTo, textOf, type Get } from './get';
 import type { Collection, FoundColumn } from './catalogue';
+import { plural, type Note } from '../data/check';
 
 export interface Wish {
   /** Names in their order; null for all. */

@@ -1,26 +1,27 @@
 import { open } from 'node:fs/promises';
 import type { Knex } from 'knex';
 import { z } from 'zod';
-import { featureCount, HelkError, tableRows, type DatasetInfo, type RasterInfo } from '@helk/core';
-import { readInfo } from '@helk/core/api/info-schema';
+import { HelkError, isKind, kindOf, type DatasetInfo } from '@helk/core';
 import { NoteShape, ProblemDocument, Workbench } from '@helk/core/api/schemas';
-import { unpackBinary } from '@helk/core/formats/binary';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
-import { MIGRATIONS } from '../../store/migrations';
-import { readBlob } from '../../store/project-store';
-import { cellType, CHUNK, inflateChunk, levelsOf } from '../../store/rasters';
+import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';
+import { piecesOf } from '../../store/pieces';
 import { DatasetRowShape, ProjectRow, RunRowShape } from '../../store/rows';
 import type { AdoptTask } from '../tasks';
 import type { Hands } from './hands';
 
-/** Tables of a project and Knex's own, which are made anew and never copied. */
-const OURS = ['project', 'runs', 'datasets', 'raster_chunks', 'blobs'] as const;
+/** Tables that every project has, whatever made it; those it had before or after the third step; Knex's own, which are made anew. */
+const OURS = ['project', 'runs', 'datasets'] as const;
+const PIECES: readonly (readonly string[])[] = [
+  ['pieces', 'details'],
+  ['raster_chunks', 'blobs'],
+];
 const KNEX = ['knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
-const ID = /^[a-z0-9]{6,32}$/;
+const REF = /^[a-z0-9]{6,32}(#[1-9]\d{0,4})?$/;
 
 /** Values of the JSON columns, by the schemas that the API promises. */
 const JSON_OF = {
-  inputs: z.record(z.string(), z.array(z.string().regex(ID)).max(1000)),
+  inputs: z.record(z.string(), z.array(z.string().regex(REF)).max(1000)),
   params: z.record(z.string(), z.unknown()),
   figures: z.record(z.string(), z.union([z.number(), z.string(), z.null()])),
   notes: z.array(NoteShape),
@@ -81,13 +82,18 @@ async function checkSchema(db: Knex, refuse: Refuse): Promise<void> {
   if (check[0]?.quick_check !== 'ok') refuse('is a damaged Helk project file.');
   const objects = (await db.raw('SELECT type, name, sql FROM given.sqlite_master')) as Named[];
   for (const o of objects) {
-    const known = o.type === 'table' ? [...OURS, ...KNEX].includes(o.name) : o.type === 'index';
+    const known = o.type === 'table' ? [...OURS, ...PIECES.flat(), ...KNEX].includes(o.name) : o.type === 'index';
     if (!known || /^\s*create\s+virtual/i.test(o.sql ?? '')) refuse('holds tables that are not Helk’s.');
   }
   if (!objects.some((o) => o.name === 'knex_migrations')) refuse('does not say which Helk made it.');
   const steps = (await db.raw('SELECT name FROM given.knex_migrations')) as { name: unknown }[];
   if (steps.some((s) => !MIGRATIONS.some((m) => m.name === s.name)))
     refuse('was made by a newer Helk; update this one first.');
+  const named = (t: string): boolean => objects.some((o) => o.type === 'table' && o.name === t);
+  const kept = PIECES.find((tables) => named(tables[0]!)) ?? PIECES[0]!;
+  for (const table of kept) if (!named(table)) refuse(`has no table of ${table.replace('_', ' ')}.`);
+  for (const table of kept)
+    if ((await columnsOf(db, table, 'given')).some((c) => c.hidden !== 0)) refuse('holds columns that are computed.');
   for (const table of OURS) {
     if (!objects.some((o) => o.name === table)) refuse(`has no table of ${table.replace('_', ' ')}.`);
     const columns = await columnsOf(db, table, 'given');
@@ -145,20 +151,30 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
   const datasets = (await rowsOf(db, 'datasets')).map((raw) =>
     parse(DatasetRowShape, { thread: null, ...raw }, 'a dataset', refuse),
   );
+  const from = await piecesTable(db);
+  const details = new Map<string, string>();
+  if (await has(db, 'details'))
+    for (const d of (await db.raw('SELECT dataset_id, detail FROM given.details')) as Record<string, unknown>[])
+      if (typeof d['detail'] === 'string') details.set(String(d['dataset_id']), d['detail']);
   for (const [k, row] of datasets.entries()) {
     // What was not finished or had been removed is not carried along.
     if (row.state !== 'ready') continue;
     progress(0.1 + (0.9 * k) / datasets.length, 'checking datasets');
     const what = `dataset "${row.name.slice(0, 60)}"`;
     checkJson({ source: row.source, notes: row.notes }, what, refuse);
-    const read = readInfo(parseJson(row.info, what, refuse));
-    if ('why' in read) throw refuse(`is damaged: ${what}, ${read.why}.`);
-    if (read.info.kind !== row.kind) refuse(`is damaged: ${what} is a ${read.info.kind} under another name.`);
+    const read = describedBy(row.info, details.get(row.id) ?? null, what, refuse);
+    if (read.info.kind !== row.kind)
+      refuse(`is damaged: ${what} is a ${kindOf(read.info).words.one} under another name.`);
     if (row.run_id !== null && !runs.some((r) => r['id'] === row.run_id))
       refuse(`is damaged: the run that made ${what} is not in it.`);
-    await db('datasets').insert(row);
-    if (read.info.kind === 'raster') await copyChunks(db, row.id, read.info, what, refuse, progress);
-    else await copyBlob(db, row.id, read.info, what, refuse);
+    await db('datasets').insert({ ...row, info: JSON.stringify(read.info) });
+    if (read.detail !== null) await db('details').insert({ dataset_id: row.id, detail: JSON.stringify(read.detail) });
+    try {
+      await copyPieces(db, row.id, read.info, from, progress);
+    } catch (e) {
+      if (!(e instanceof HelkError) || e.code !== 'file.damaged') throw e;
+      refuse(`is damaged: what is stored of ${what} cannot be used. ${e.message}`);
+    }
   }
 }
 
@@ -184,60 +200,57 @@ function checkJson(values: Partial<Record<keyof typeof JSON_OF, string | null>>,
   }
 }
 
-/** Every chunk that the grid asks for, of exactly the size it should have, and no other. */
-async function copyChunks(
-  db: Knex,
-  id: string,
-  info: RasterInfo,
-  what: string,
-  refuse: Refuse,
-  progress: Hands['progress'],
-): Promise<void> {
-  const damaged = (): never => refuse(`is damaged: cells of ${what} are missing or of the wrong size.`);
-  const levels = levelsOf(info.grid);
-  for (const [band, b] of info.bands.entries()) {
-    const bytes = { float32: 4, float64: 8, int32: 4 }[cellType(b)];
-    let width = info.grid.columns;
-    let height = info.grid.rows;
-    for (let level = 0; level <= levels; level++) {
-      for (let row = 0; row * CHUNK < height; row++)
-        for (let column = 0; column * CHUNK < width; column++) {
-          progress(0.5, 'checking cells');
-          const at = { dataset_id: id, band, level, column, row };
-          const [chunk] = (await db.raw(
-            'SELECT bytes FROM given.raster_chunks WHERE dataset_id = ? AND band = ? AND level = ? AND "column" = ? AND "row" = ?',
-            Object.values(at),
-          )) as { bytes: unknown }[];
-          if (!(chunk?.bytes instanceof Uint8Array)) throw damaged();
-          if (chunk.bytes.length) {
-            const cells = Math.min(CHUNK, width - column * CHUNK) * Math.min(CHUNK, height - row * CHUNK);
-            const raw = await inflateChunk(chunk.bytes).catch(damaged);
-            if (raw.length !== cells * bytes) damaged();
-          }
-          await db('raster_chunks').insert({ ...at, bytes: chunk.bytes });
-        }
-      width = Math.ceil(width / 2);
-      height = Math.ceil(height / 2);
-    }
-  }
+const has = async (db: Knex, table: string): Promise<boolean> =>
+  ((await db.raw("SELECT 1 FROM given.sqlite_master WHERE type = 'table' AND name = ?", [table])) as unknown[]).length >
+  0;
+
+/** Where a saved project keeps the pieces of its datasets: today's table, or those of files from before the third step. */
+async function piecesTable(db: Knex): Promise<string> {
+  if (await has(db, 'pieces')) return 'SELECT dataset_id, array, level, key, bytes FROM given.pieces';
+  return `${OLD_CHUNKS('given.raster_chunks')} UNION ALL ${OLD_PARTS('given.blobs')}`;
 }
 
-async function copyBlob(
+/** Copies the pieces that a dataset of its description must have, and no others, looking at each. */
+async function copyPieces(
   db: Knex,
   id: string,
-  info: Exclude<DatasetInfo, RasterInfo>,
+  info: DatasetInfo,
+  from: string,
+  progress: Hands['progress'],
+): Promise<void> {
+  const { put } = piecesOf(db, id);
+  const get = async (array: string, level: number, key: number): Promise<Uint8Array | undefined> => {
+    const [found] = (await db.raw(
+      `SELECT bytes FROM (${from}) WHERE dataset_id = ? AND array = ? AND level = ? AND key = ?`,
+      [id, array, level, key],
+    )) as { bytes: unknown }[];
+    if (!(found?.bytes instanceof Uint8Array)) return undefined;
+    await put(array, level, key, found.bytes);
+    return found.bytes;
+  };
+  await kindOf(info).verify(info, { get }, progress);
+}
+
+/** The description of a dataset and its detail, held to what they should be, brought up to date. */
+function describedBy(
+  raw: string,
+  detail: string | null,
   what: string,
   refuse: Refuse,
-): Promise<void> {
-  await db.raw('INSERT INTO blobs SELECT dataset_id, part, bytes FROM given.blobs WHERE dataset_id = ?', [id]);
-  try {
-    const data = unpackBinary(await readBlob(db, id));
-    const count = data.kind === 'features' ? featureCount(data) : tableRows(data);
-    const columns = data.columns.map((c) => c.name).join('\n') === info.columns.map((c) => c.name).join('\n');
-    if (data.kind !== info.kind || count !== (info.kind === 'table' ? info.rows : info.count) || !columns)
-      throw new HelkError('file.damaged', 'Its columns and rows are others.');
-  } catch (e) {
-    if (!(e instanceof HelkError)) throw e;
-    refuse(`is damaged: what is stored of ${what} cannot be used. ${e.message}`);
+): { info: DatasetInfo; detail: unknown } {
+  const value = parseJson(raw, what, refuse) as { kind?: unknown } | null;
+  if (typeof value?.kind !== 'string' || !isKind(value.kind))
+    throw refuse(`is damaged: ${what} is of a kind that there is not.`);
+  const kind = kindOf({ kind: value.kind });
+  // Older files have the detail within.
+  const parts = parted(value);
+  const r = kind.shape.safeParse(parts.info);
+  if (!r.success) {
+    const issue = r.error.issues[0]!;
+    throw refuse(`is damaged: ${what}, ${issue.path.join('.') || 'its description'}: ${issue.message}.`);
   }
+  const told = detail === null ? parts.detail : parseJson(detail, what, refuse);
+  if (told !== null && !kind.detailShape?.safeParse(told).success)
+    throw refuse(`is damaged: the detail of ${what} cannot be used.`);
+  return { info: parts.info, detail: told };
 }

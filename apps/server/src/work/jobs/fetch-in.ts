@@ -1,12 +1,11 @@
 import { createHash } from 'node:crypto';
-import { HelkError, parseCrs, type Features } from '@helk/core';
-import { validityNotes } from '@helk/core/methods/features/validity';
+import { handleOn, HelkError, kindOf, parseCrs } from '@helk/core';
 import { columnsOfCollection, findCollection, openService } from '@helk/core/services/catalogue';
 import { collect } from '@helk/core/services/collect';
 import type { Get } from '@helk/core/services/get';
 import { outgoing } from '@helk/node';
 import { now } from '../../store/ids';
-import { begin, publish, stageDataset } from '../../store/project-store';
+import { begin, publish, stageHandle } from '../../store/project-store';
 import type { ServiceTask } from '../tasks';
 import { slice, type Hands } from './hands';
 
@@ -45,10 +44,11 @@ export async function fetchIn(task: ServiceTask, { db, progress, isCancelled }: 
     const staged: string[] = [];
     for (const [k, l] of got.layers.entries()) {
       const share = (i: number): number => 0.8 + (0.2 * i) / got.layers.length;
-      const notes = [...l.notes, ...(await validityNotes(l.data as Features))];
+      const handle = handleOn(l.data);
+      const notes = async () => [...l.notes, ...((await kindOf(handle).remarks?.(handle)) ?? [])];
       const name = task.name && got.layers.length === 1 ? task.name : l.name;
-      const made = { name, data: l.data, runId: task.runId, role: null, batch: null, source, notes };
-      staged.push(await stageDataset(db, made, slice(progress, share(k), share(k + 1))));
+      const made = { name, runId: task.runId, role: null, batch: null, source, notes };
+      staged.push(await stageHandle(db, made, handle, slice(progress, share(k), share(k + 1)), notes));
     }
     if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
     await publish(db, task.runId, staged, { params: {}, figures: {}, notes: [] });

@@ -118,8 +118,12 @@ export class Api {
     return new File([await r.blob()], file);
   }
 
+  async detail(project: string, dataset: string): Promise<unknown> {
+    return (await this.json<{ detail: unknown }>(`/api/projects/${project}/datasets/${dataset}/detail`)).detail;
+  }
+
   async features(project: string, dataset: string): Promise<Features | Table> {
-    const r = await this.ask(`/api/projects/${project}/datasets/${dataset}/features`);
+    const r = await this.ask(`/api/projects/${project}/datasets/${dataset}/whole`);
     return unpackBinary(new Uint8Array(await r.arrayBuffer()));
   }
 

@@ -1,8 +1,18 @@
+import { zlibSync } from 'fflate';
 import { ChunkCache } from './chunks';
 import type { DrawnBand } from './messages';
 
 describe('chunks of cells', () => {
-  const band = { project: 'p', dataset: 'd', band: 0, info: {} } as unknown as DrawnBand;
+  // Six chunks of 512 cells beside one another.
+  const band = {
+    project: 'p',
+    dataset: 'd',
+    band: 0,
+    grid: { columns: 6 * 512, rows: 1 },
+    info: { kind: 'measure', held: { type: 'float32', missing: null } },
+  } as unknown as DrawnBand;
+  const SIZE = 2048;
+  const bytes = zlibSync(new Uint8Array(SIZE));
   let asked: number;
   let answers: (() => void)[];
 
@@ -11,16 +21,12 @@ describe('chunks of cells', () => {
     answers = [];
     spyOn(window, 'fetch').and.callFake(() => {
       asked++;
-      return new Promise((resolve) =>
-        answers.push(() =>
-          resolve(new Response(new Float32Array(256).buffer, { headers: { 'X-Helk-Cells': 'float32' } })),
-        ),
-      );
+      return new Promise((resolve) => answers.push(() => resolve(new Response(bytes as BodyInit))));
     });
   });
 
   it('are fetched once and given back while there is room, the least used going first', async () => {
-    const cache = new ChunkCache(3 * 1024);
+    const cache = new ChunkCache(3 * SIZE);
     const get = async (k: number): Promise<void> => {
       const c = cache.get(band, 0, k, 0);
       answers.splice(0).forEach((f) => f());
@@ -28,22 +34,22 @@ describe('chunks of cells', () => {
       await Promise.resolve();
     };
     for (const k of [0, 1, 2, 0, 3]) await get(k);
-    expect([asked, cache.size]).toEqual([4, 3 * 1024]);
+    expect([asked, cache.size]).toEqual([4, 3 * SIZE]);
     await get(0);
     expect(asked).toBe(4);
     await get(1);
-    expect([asked, cache.size]).toEqual([5, 3 * 1024]);
+    expect([asked, cache.size]).toEqual([5, 3 * SIZE]);
   });
 
   it('that are on their way when room is made lose no bytes of the count', async () => {
-    const cache = new ChunkCache(2 * 1024);
+    const cache = new ChunkCache(2 * SIZE);
     const all = [0, 1, 2, 3, 4, 5].map((k) => cache.get(band, 0, k, 0));
-    for (const f of answers.splice(0)) {
+    for (const [k, f] of answers.splice(0).entries()) {
       f();
-      await new Promise((r) => setTimeout(r));
+      await all[k];
     }
-    await Promise.all(all);
-    expect(cache.size).toBe(2 * 1024);
+    await Promise.resolve();
+    expect(cache.size).toBe(2 * SIZE);
     // The last two are held, all others are asked for again.
     cache.get(band, 0, 5, 0).catch(() => undefined);
     cache.get(band, 0, 4, 0).catch(() => undefined);

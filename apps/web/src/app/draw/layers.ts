@@ -4,7 +4,7 @@ import TileGrid from 'ol/tilegrid/TileGrid';
 import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
 import { projectionOf } from '../state/cursor';
 import type { Drawing } from './drawing';
-import type { TileRequest } from './messages';
+import { drawnBand, type TileRequest } from './messages';
 
 const TILE = 256;
 
@@ -28,6 +28,8 @@ export interface Drawn {
   scale: Scale;
   style: RasterStyle;
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+  /** Enclosed holes, once they are known. */
+  gaps: TileRequest['gaps'];
   pick: TileRequest['pick'];
 }
 
@@ -58,11 +60,11 @@ export class RasterLayer {
       loader: async (z, x, y, { signal }) => {
         const resolution = grid.getResolution(z);
         const [ox, oy] = grid.getOrigin(z) as [number, number];
-        const { scale, style, missing, pick } = this.drawn;
+        const { scale, style, missing, gaps, pick } = this.drawn;
         const image = await drawing.tile(
           {
             kind: 'tile',
-            source: { project, dataset, band: 0, info },
+            source: drawnBand(project, dataset, info),
             crs,
             x: ox + x * TILE * resolution,
             y: oy - y * TILE * resolution,
@@ -72,6 +74,7 @@ export class RasterLayer {
             scale,
             relief: style.relief,
             missing: style.showMissing ? missing : null,
+            gaps: style.showMissing ? gaps : [],
             pick,
           },
           signal,
@@ -93,4 +96,5 @@ export class RasterLayer {
   }
 }
 
-const keyOf = (d: Drawn): string => JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing, d.pick]);
+const keyOf = (d: Drawn): string =>
+  JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing, d.gaps.length, d.pick]);

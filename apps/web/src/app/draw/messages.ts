@@ -1,6 +1,17 @@
-import type { Fit, Held, Lag, VariogramKind } from '@helk/core/numeric/variogram';
+import type { Fit, Held as HeldParameters, Lag, VariogramKind } from '@helk/core/numeric/variogram';
 import type { VariogramMap } from '@helk/core/numeric/variogram-map';
-import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
+import {
+  bandInfo,
+  type BandInfo,
+  type Crs,
+  type Grid,
+  type Held,
+  type RasterInfo,
+  type RasterStyle,
+  type Scale,
+} from '@helk/core';
+import { plainHeld } from '@helk/core/data/cells';
+import type { GapBox } from '@helk/core/numeric/gap-runs';
 import type { PreviewLines } from '@helk/core/methods/terrain/stream-preview';
 
 /** What the drawing worker needs to know of a raster band. */
@@ -8,7 +19,14 @@ export interface DrawnBand {
   project: string;
   dataset: string;
   band: number;
-  info: RasterInfo;
+  grid: Grid;
+  info: BandInfo & { held: Held };
+}
+
+/** A band as the workers are told of it: without its facts. */
+export function drawnBand(project: string, dataset: string, { grid, bands }: RasterInfo, band = 0): DrawnBand {
+  const b = bands[band]!;
+  return { project, dataset, band, grid, info: { ...bandInfo(b), held: b.held ?? plainHeld(b) } };
 }
 
 export interface TileRequest {
@@ -25,6 +43,8 @@ export interface TileRequest {
   scale: Scale;
   relief: RasterStyle['relief'];
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+  /** Enclosed holes. */
+  gaps: GapBox[];
   /** Values that stand out. */
   pick: { low: number; high: number; ink: [number, number, number] } | null;
 }
@@ -95,7 +115,7 @@ export type VariogramRequest =
       maxDistance: number;
       direction: { azimuth: number; tolerance: number } | null;
       model: VariogramKind | 'auto';
-      held: Held;
+      held: HeldParameters;
       /** Whether the map by direction is wanted too. */
       map: boolean;
     };

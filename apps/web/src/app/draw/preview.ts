@@ -1,8 +1,9 @@
 import { computed, effect, inject, Injectable, signal } from '@angular/core';
-import { inBase, parseQuantity, type RasterInfo } from '@helk/core';
+import { inBase, parseQuantity } from '@helk/core';
+import { refOf } from '@helk/core/api/refs';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
-import type { PreviewAnswer, PreviewRequest } from './messages';
+import { drawnBand, type PreviewAnswer, type PreviewRequest } from './messages';
 
 type Shown = Extract<PreviewAnswer, { lines: unknown }> & { what: PreviewRequest['what']; dataset: string };
 export type FirstResult = Extract<PreviewAnswer, { result: unknown }>;
@@ -43,15 +44,16 @@ export class Preview {
     if (sheet.method === 'raster.formula') {
       const formula = String(sheet.params['formula'] ?? '').trim();
       const sources = (sheet.inputs['rasters'] ?? []).flatMap((r) => {
-        const d = this.project.datasetEntityMap()[r];
-        return d?.info.kind === 'raster' ? [{ project: project.id, dataset: r, band: 0, info: d.info }] : [];
+        const { dataset, band } = refOf(r);
+        const d = this.project.datasetEntityMap()[dataset];
+        return d?.info.kind === 'raster' ? [drawnBand(project.id, dataset, d.info, band ?? 0)] : [];
       });
       return formula && sources.length ? { source: sources[0]!, what: { kind: 'formula', formula, sources } } : null;
     }
-    const id = (sheet.inputs['elevation'] ?? sheet.inputs['raster'])?.[0];
-    const d = id ? this.project.datasetEntityMap()[id] : undefined;
+    const ref = refOf((sheet.inputs['elevation'] ?? sheet.inputs['raster'])?.[0] ?? '');
+    const d = this.project.datasetEntityMap()[ref.dataset];
     if (d?.info.kind !== 'raster') return null;
-    const source = { project: project.id, dataset: d.id, band: 0, info: d.info as RasterInfo };
+    const source = drawnBand(project.id, d.id, d.info, ref.band ?? 0);
     const p = { ...this.suggested(), ...given(sheet.params) };
     if (sheet.method === 'terrain.streams' || (sheet.method === 'terrain.watersheds' && p['outlets'] === 'links')) {
       const threshold = quantityOf(p['threshold'], 'area', 'm2');

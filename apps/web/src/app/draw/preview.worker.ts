@@ -1,9 +1,9 @@
 /// <reference lib="webworker" />
-import { measureRaster, methodOf, runMethod, type Raster } from '@helk/core';
+import { CHUNK, measureRaster, methodOf, runMethod, type Raster } from '@helk/core';
 import { summarise } from '@helk/core/numeric/statistics';
 import { chaikin, isolines } from '@helk/core/numeric/contour';
 import { lineCollector, StreamPreview, type PreviewLines } from '@helk/core/methods/terrain/stream-preview';
-import { CHUNK, ChunkCache } from './chunks';
+import { ChunkCache } from './chunks';
 import type { DrawnBand, PreviewAnswer, PreviewRequest } from './messages';
 
 /** Cells a preview is worked out on at most; larger grids are taken from an overview. */
@@ -80,7 +80,7 @@ async function lines(m: PreviewRequest): Promise<Extract<PreviewAnswer, { lines:
 
 /** The band at the finest level that is small enough. */
 async function coarse(s: DrawnBand, most = MOST): Promise<{ raster: Raster; step: number }> {
-  const { grid, bands } = s.info;
+  const { grid } = s;
   let [columns, rows, level] = [grid.columns, grid.rows, 0];
   while (columns * rows > most && (columns > CHUNK || rows > CHUNK)) {
     columns = Math.ceil(columns / 2);
@@ -99,7 +99,7 @@ async function coarse(s: DrawnBand, most = MOST): Promise<{ raster: Raster; step
         cells.set(chunk.subarray(r * w, (r + 1) * w), (cr * CHUNK + r) * columns + cc * CHUNK);
     }
   }
-  const b = bands[s.band]!;
+  const b = s.info;
   const small = { ...grid, columns, rows, dx: grid.dx * f, dy: grid.dy * f };
   return { raster: measureRaster(small, cells, { name: b.name, unit: b.unit }), step: f };
 }

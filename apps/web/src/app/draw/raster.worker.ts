@@ -1,8 +1,8 @@
 /// <reference lib="webworker" />
-import { cellMetres, transformer, unitFactor } from '@helk/core';
+import { cellMetres, CHUNK, levelSize, levelsOf, transformer, unitFactor } from '@helk/core';
 import { CellMapper } from '@helk/core/numeric/cell-mapper';
 import { colourTable, paintRow, type Light, type Window } from '@helk/core/render/paint';
-import { CHUNK, ChunkCache } from './chunks';
+import { ChunkCache } from './chunks';
 import type { DrawAnswer, DrawRequest, TileRequest, ValueRequest } from './messages';
 
 const cache = new ChunkCache();
@@ -33,9 +33,7 @@ async function windowOf(
   c1: number,
   r1: number,
 ): Promise<Window | null> {
-  const { grid } = m.source.info;
-  const levelColumns = levelSize(grid.columns, level);
-  const levelRows = levelSize(grid.rows, level);
+  const { width: levelColumns, height: levelRows } = levelSize(m.source.grid, level);
   const width = c1 - c0 + 3;
   const height = r1 - r0 + 3;
   const cells = new Float32Array(width * height).fill(NaN);
@@ -64,19 +62,8 @@ async function windowOf(
   return some || m.missing ? { cells, width, height, column: c0 - 1, row: r0 - 1 } : null;
 }
 
-function levelSize(n: number, level: number): number {
-  for (let k = 0; k < level; k++) n = Math.ceil(n / 2);
-  return n;
-}
-
-function levelCount(columns: number, rows: number): number {
-  let n = 0;
-  for (; columns > CHUNK || rows > CHUNK; columns = Math.ceil(columns / 2), rows = Math.ceil(rows / 2)) n++;
-  return n;
-}
-
 async function tile(m: TileRequest): Promise<ImageBitmap | null> {
-  const { grid, bands } = m.source.info;
+  const { grid } = m.source;
   const n = m.width;
   const u = Array.from({ length: m.height }, () => new Float64Array(n));
   const v = Array.from({ length: m.height }, () => new Float64Array(n));
@@ -104,7 +91,7 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
   if (!(c1 >= 0 && r1 >= 0 && c0 < grid.columns && r0 < grid.rows)) return null;
   // The finer direction decides: cells of a grid in degrees are narrower than they are tall.
   const step = Math.min((c1 - c0) / n, (r1 - r0) / m.height);
-  const level = Math.min(levelCount(grid.columns, grid.rows), Math.max(0, Math.floor(Math.log2(Math.max(1, step)))));
+  const level = Math.min(levelsOf(grid), Math.max(0, Math.floor(Math.log2(Math.max(1, step)))));
   const f = 2 ** level;
   const columns = grid.columns / f;
   const rows = grid.rows / f;
@@ -115,16 +102,15 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
     level,
     lc,
     lr,
-    Math.min(levelSize(grid.columns, level) - 1, Math.floor(c1 / f)),
-    Math.min(levelSize(grid.rows, level) - 1, Math.floor(r1 / f)),
+    Math.min(levelSize(grid, level).width - 1, Math.floor(c1 / f)),
+    Math.min(levelSize(grid, level).height - 1, Math.floor(r1 / f)),
   );
   if (!w || cancelled.has(m.id)) return null;
-  const facts = bands[m.source.band]!.facts;
   const rgb = (a: number[]): [number, number, number] => [a[0]!, a[1]!, a[2]!];
   const paint = {
     scale: m.scale,
     light: m.relief ? lightOf(m, f, Math.min(grid.rows - 1, Math.max(0, Math.floor((r0 + r1) / 2)))) : null,
-    gaps: (facts?.gapBoxes ?? []).map((g): [number, number, number, number] => [
+    gaps: m.gaps.map((g): [number, number, number, number] => [
       Math.floor(g.column / f),
       Math.floor(g.row / f),
       Math.floor((g.column + g.columns - 1) / f),
@@ -156,8 +142,8 @@ function lightOf(m: TileRequest, f: number, row: number): Light {
   const r = m.relief!;
   const h = (r.altitude * Math.PI) / 180;
   const a = (r.azimuth * Math.PI) / 180;
-  const [w, ht] = cellMetres(m.source.info.grid, row);
-  const vertical = (unitFactor(m.source.info.bands[m.source.band]!.unit) ?? 1) * r.zFactor;
+  const [w, ht] = cellMetres(m.source.grid, row);
+  const vertical = (unitFactor(m.source.info.unit) ?? 1) * r.zFactor;
   return {
     vector: [Math.sin(a) * Math.cos(h), -Math.cos(a) * Math.cos(h), Math.sin(h)],
     strength: r.strength,
@@ -168,7 +154,7 @@ function lightOf(m: TileRequest, f: number, row: number): Light {
 
 /** The exact value of the full-size cell under a place. */
 async function value(m: ValueRequest): Promise<{ value: number | null; column: number; row: number }> {
-  const { grid } = m.source.info;
+  const { grid } = m.source;
   const out = [0, 0];
   transformer(m.crs, grid.crs ?? m.crs)(m.x, m.y, out);
   const column = Math.floor((out[0]! - grid.x) / grid.dx);

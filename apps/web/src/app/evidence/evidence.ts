@@ -122,7 +122,7 @@ const ROOM = 300;
                     </tr>
                   </thead>
                   <tbody>
-                    @for (g of b.band.facts!.gapBoxes; track $index) {
+                    @for (g of b.band.facts!.gapBoxes ?? []; track $index) {
                       <tr class="border-t border-line-soft">
                         <td class="num px-3 h-[28px]">{{ $index + 1 }}</td>
                         <td class="num text-right">{{ number(g.cells) }}</td>
@@ -254,7 +254,7 @@ export class Evidence {
     return [
       ...(this.change() ? [{ id: 'changed' as Tab, label: this.change()!.tab }] : []),
       { id: 'values' as Tab, label: this.scale()?.classes ? 'Classes' : 'Values' },
-      ...(b.band.facts!.gapBoxes.length ? [{ id: 'gaps' as Tab, label: 'Holes' }] : []),
+      ...(b.band.facts!.enclosedGaps ? [{ id: 'gaps' as Tab, label: 'Holes' }] : []),
     ];
   });
   /** Points with numbers in a plane: how alike near ones are can be worked out. */

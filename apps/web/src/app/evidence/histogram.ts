@@ -60,7 +60,7 @@ export class HistogramChart {
   /** Whole bars, so that what stands out on the map is what is seen here. */
   protected choose(b: Brushed): void {
     const f = this.band().facts;
-    if (!this.chart || !f) return;
+    if (!this.chart || !f?.histogram) return;
     const { counts, min, max } = f.histogram;
     const [i, k] = barsBetween(this.chart, b, counts.length);
     const step = (max - min) / counts.length;
@@ -72,7 +72,7 @@ export class HistogramChart {
     this.chart = null;
     const band = this.band();
     const f = band.facts;
-    if (!f || f.summary.count === 0) return;
+    if (!f?.histogram || f.summary.count === 0) return;
     const css = getComputedStyle(document.documentElement);
     const colour = (name: string): string => css.getPropertyValue(name).trim();
     const { counts, min, max } = f.histogram;

@@ -4,7 +4,7 @@ import { displayUnit, formatNumber, metresPerUnit, type RasterInfo } from '@helk
 export function rangeWords(info: RasterInfo, [low, high]: [number, number]): string {
   const band = info.bands[0]!;
   const f = band.facts!;
-  const { counts, min, max } = f.histogram;
+  const { counts, min, max } = f.histogram ?? { counts: [], min: NaN, max: NaN };
   const step = (max - min) / counts.length;
   let cells = 0;
   let all = 0;

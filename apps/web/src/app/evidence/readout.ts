@@ -4,6 +4,7 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import { displayUnit, featureCount, formatNumber, type RasterInfo, transformer, valueOf, wgs84 } from '@helk/core';
 import { isInside } from '@helk/core/numeric/inside';
 import { Drawing } from '../draw/drawing';
+import { drawnBand } from '../draw/messages';
 import { ICONS } from '../parts/icons';
 import { BenchStore, type Layer, type Place } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
@@ -120,7 +121,7 @@ export class Readout {
         const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
         jobs.push(
           this.drawing
-            .value({ kind: 'value', source: { project, dataset: d.id, band: 0, info }, crs, x: place.x, y: place.y })
+            .value({ kind: 'value', source: drawnBand(project, d.id, info), crs, x: place.x, y: place.y })
             .then((v) => ({
               pane: p.id,
               name: d.name,

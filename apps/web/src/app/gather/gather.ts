@@ -1,7 +1,7 @@
 import { Dialog } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, resource, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { formatBytes, formatNumber } from '@helk/core';
+import { formatBytes, kindOf } from '@helk/core';
 import { ICONS } from '../parts/icons';
 import { together } from './together';
 import { Api } from '../api/api';
@@ -188,14 +188,9 @@ export class Gather {
   protected facts(d: DatasetItem): string {
     const crs = crsOf(d.info);
     const parts = [summaryOf(d)];
-    if (d.kind !== 'table') parts.push(crs ? (crs.code ?? crs.name) : 'system not known');
-    if (d.info.kind === 'raster') {
-      const s = d.info.bands[0]!.facts!.summary;
-      parts.push(
-        `${formatNumber(d.info.grid.columns)} × ${formatNumber(d.info.grid.rows)} cells`,
-        `${formatNumber(s.min, s.max - s.min)} to ${formatNumber(s.max, s.max - s.min)} ${d.info.bands[0]!.unit ?? ''}`.trim(),
-      );
-    } else parts.push(`columns: ${d.info.columns.map((c) => c.name).join(', ') || 'none'}`);
+    const kind = kindOf(d.info);
+    if (kind.placed) parts.push(crs ? (crs.code ?? crs.name) : 'system not known');
+    parts.push(...kind.arrival(d.info));
     parts.push(formatBytes(d.source!.bytes));
     return parts.join(' · ');
   }

@@ -1,10 +1,11 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { cellText, displayUnit, withUnit, formatBytes, formatNumber, gridExtent, likelySystems } from '@helk/core';
-import { lossesOf, WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/kinds';
+import { formatBytes, kindOf, likelySystems, lossesOf } from '@helk/core';
+import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
 import { BenchStore } from '../state/bench.store';
+import { namedInput } from '../state/inputs';
 import { figuresOf } from '../state/figures';
 import { crsOf, ProjectStore } from '../state/project.store';
 import { threadsOf } from '../state/threads';
@@ -105,7 +106,7 @@ export class DatasetCard {
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
   protected readonly needsCrs = computed(() => {
     const d = this.item();
-    return d && d.kind !== 'table' && (!crsOf(d.info) || d.checks.some((c) => c.code === 'crs.implausible'));
+    return d && kindOf(d.info).placed && (!crsOf(d.info) || d.checks.some((c) => c.code === 'crs.implausible'));
   });
   private readonly threads = computed(() => threadsOf(this.store.datasetEntities(), this.store.runEntityMap()));
   protected readonly thread = computed(() =>
@@ -128,15 +129,11 @@ export class DatasetCard {
   });
   protected readonly needsUnit = computed(() => {
     const i = this.item()?.info;
-    return i?.kind === 'raster' && i.bands[0]!.unit === null && i.bands[0]!.kind === 'measure';
+    return i !== undefined && kindOf(i).lacksUnit(i);
   });
   protected readonly formats = computed(() => {
     const d = this.item();
-    return d
-      ? Object.entries(WRITE_FORMATS)
-          .filter(([, f]) => f.kinds.includes(d.kind))
-          .map(([id, f]) => ({ id, title: f.title }))
-      : [];
+    return d ? kindOf(d.info).formats.map((id) => ({ id: id as string, title: WRITE_FORMATS[id].title })) : [];
   });
 
   protected readonly format = signal<string | null>(null);
@@ -156,29 +153,9 @@ export class DatasetCard {
       if (value) out.push({ name, value });
     };
     const crs = crsOf(info);
-    if (info.kind !== 'table') put('System', crs ? `${crs.code ?? ''} ${crs.name}`.trim() : 'not known');
-    if (info.kind === 'raster') {
-      const e = gridExtent(info.grid);
-      const digits = info.grid.crs?.geographic ? 6 : 1;
-      put('Size', `${formatNumber(info.grid.columns)} × ${formatNumber(info.grid.rows)} cells of ${cellText(info)}`);
-      put('West, south', `${e[0].toFixed(digits)}, ${e[1].toFixed(digits)}`);
-      put('East, north', `${e[2].toFixed(digits)}, ${e[3].toFixed(digits)}`);
-      for (const b of info.bands) {
-        const f = b.facts!.summary;
-        const unit = b.unit === null ? ' (unit not known)' : ` ${displayUnit(b.unit)}`;
-        put(
-          info.bands.length > 1 ? b.name : 'Values',
-          `${formatNumber(f.min, f.max - f.min)} to ${formatNumber(f.max, f.max - f.min)}${unit}, mean ${formatNumber(f.mean, f.max - f.min)}, ${b.storedType}`,
-        );
-        put(
-          'Missing',
-          `${formatNumber(f.missing)} cells, ${formatNumber(b.facts!.enclosedCells)} of them inside the data${b.missingCode === null ? '' : ` (code ${b.missingCode})`}`,
-        );
-      }
-    } else {
-      if (info.kind === 'features') put('Features', `${formatNumber(info.count)} ${info.geometry}s`);
-      put('Columns', info.columns.map((c) => withUnit(c.name, c.unit)).join('; ') || 'none');
-    }
+    const kind = kindOf(info);
+    if (kind.placed) put('System', crs ? `${crs.code ?? ''} ${crs.name}`.trim() : 'not known');
+    out.push(...kind.details(info));
     if (d.source) {
       put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
       put('Fingerprint', `SHA-256 ${d.source.sha256.slice(0, 16)}…`);
@@ -189,10 +166,7 @@ export class DatasetCard {
       put(
         'From',
         Object.entries(run.inputs)
-          .map(
-            ([role, ids]) =>
-              `${role}: ${ids.map((i) => this.store.datasetEntityMap()[i]?.name ?? 'removed').join(', ')}`,
-          )
+          .map(([role, ids]) => `${role}: ${ids.map((i) => namedInput(i, this.store.datasetEntityMap())).join(', ')}`)
           .join('; '),
       );
       put(

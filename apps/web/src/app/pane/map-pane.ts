@@ -27,6 +27,7 @@ import { Stroke, Style } from 'ol/style';
 import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, systemOf, type RasterInfo } from '@helk/core';
 import { Drawing } from '../draw/drawing';
 import { RasterLayer, type Drawn } from '../draw/layers';
+import { drawnBand } from '../draw/messages';
 import { Preview } from '../draw/preview';
 import { Sketch } from '../draw/sketch';
 import { VectorDrawn, type Look } from '../draw/vectors';
@@ -217,7 +218,7 @@ export class MapPane {
       void this.drawing
         .value({
           kind: 'value',
-          source: { project: project.id, dataset: top.item.id, band: 0, info },
+          source: drawnBand(project.id, top.item.id, info),
           crs: this.project.crs(),
           x: c.x,
           y: c.y,
@@ -335,7 +336,13 @@ export class MapPane {
         const range = this.picks.range();
         const ink: [number, number, number] = dark ? [255, 111, 165] : [214, 36, 110];
         const pick = range?.dataset === item.id ? { low: range.low, high: range.high, ink } : null;
-        const drawn: Drawn = { scale, style: layer.raster, missing, pick };
+        const drawn: Drawn = {
+          scale,
+          style: layer.raster,
+          missing,
+          gaps: item.info.bands[0]!.facts?.gapBoxes ?? [],
+          pick,
+        };
         let raster = h && 'raster' in h ? h.raster : undefined;
         if (raster) raster.update(drawn);
         else {

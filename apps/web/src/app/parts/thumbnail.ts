@@ -23,6 +23,7 @@ import {
 import { vectorLook } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Drawing } from '../draw/drawing';
+import { drawnBand } from '../draw/messages';
 import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
 
 /** A small drawing of a dataset, made of its own values. */
@@ -100,7 +101,7 @@ export class Thumbnail {
       const image = await this.drawing.tile(
         {
           kind: 'tile',
-          source: { project, dataset: item.id, band: 0, info },
+          source: drawnBand(project, item.id, info),
           crs,
           x: (e[0] + e[2] - c.width * resolution) / 2,
           y: (e[1] + e[3] + c.height * resolution) / 2,
@@ -110,6 +111,7 @@ export class Thumbnail {
           scale: scaleOf(style, facts, info.bands[0]),
           relief: style.relief ? { ...style.relief, zFactor: 3 } : null,
           missing: null,
+          gaps: [],
           pick: null,
         },
         signal,

@@ -187,6 +187,7 @@ export class RulesEditor {
     const f = this.facts();
     if (!f) return [];
     if (f.values) return f.values.map((v) => ({ low: v.value, high: v.value, cells: v.cells }));
+    if (!f.histogram) return [];
     const { counts, min, max } = f.histogram;
     const step = (max - min) / counts.length;
     return counts.map((cells, i) => ({ low: min + i * step, high: min + (i + 1) * step, cells }));

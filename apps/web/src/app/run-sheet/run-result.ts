@@ -1,6 +1,8 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { formatDuration } from '@helk/core';
+import { formatDuration, kindOf } from '@helk/core';
+import { refOf } from '@helk/core/api/refs';
+import { WRITE_FORMATS } from '@helk/core/formats/write-formats';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
@@ -143,11 +145,12 @@ export class RunResult {
     return `curl -X POST ${location.origin}/api/projects/${this.store.project()?.id}/runs -H 'Content-Type: application/json' -d '${body.replaceAll("'", `'\\''`)}'`;
   });
 
-  private fileOf(id: string): string {
-    const d = this.store.datasetEntityMap()[id];
-    return d
-      ? (d.source?.file ?? `${d.name}.${d.kind === 'raster' ? 'tif' : d.kind === 'features' ? 'geojson' : 'csv'}`)
-      : 'removed';
+  private fileOf(ref: string): string {
+    const { dataset, band } = refOf(ref);
+    const d = this.store.datasetEntityMap()[dataset];
+    if (!d) return 'removed';
+    const file = d.source?.file ?? `${d.name}.${WRITE_FORMATS[kindOf(d.info).formats[0]!].extension}`;
+    return band === null ? file : `${file}#${band + 1}`;
   }
 
   protected open(d: DatasetItem): void {

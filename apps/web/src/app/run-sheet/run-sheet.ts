@@ -16,12 +16,14 @@ import {
   formatDuration,
   formatNumber,
   misfit,
+  kindOf,
   placeOf,
   type Check,
   type Forecast,
   type GeometryType,
   type InputSpec,
 } from '@helk/core';
+import { refOf, refText } from '@helk/core/api/refs';
 import { Api, sentence } from '../api/api';
 import { Preview } from '../draw/preview';
 import { Sketch } from '../draw/sketch';
@@ -104,8 +106,7 @@ export class RunSheet {
   protected readonly unit = displayUnit;
   protected readonly titled = withUnit;
   protected readonly place = computed(() => {
-    const id = Object.values(this.sheet().inputs).flat()[0];
-    const d = id ? this.store.datasetEntityMap()[id] : undefined;
+    const d = this.item(Object.values(this.sheet().inputs).flat()[0]);
     return d ? placeOf(d.info) : null;
   });
   protected readonly cost = computed(() => {
@@ -342,12 +343,32 @@ export class RunSheet {
   }
 
   protected item(id: string | undefined): DatasetItem | undefined {
-    return id ? this.store.datasetEntityMap()[id] : undefined;
+    return id ? this.store.datasetEntityMap()[refOf(id).dataset] : undefined;
   }
   protected readonly summary = summaryOf;
+  protected readonly datasetOf = (ref: string | undefined): string => (ref ? refOf(ref).dataset : '');
+  protected readonly bandOf = (ref: string | undefined): number => (ref ? (refOf(ref).band ?? 0) : 0);
+  /** Bands to choose from, where the method works on one of several. */
+  protected bandsOf(spec: InputSpec, d: DatasetItem): string[] {
+    const bands = spec.bands === 'all' ? [] : (kindOf(d.info).bands?.(d.info) ?? []);
+    return bands.length > 1 ? bands : [];
+  }
+  /** What can be ticked: datasets, or the bands of those that have several. */
+  protected choices(spec: InputSpec, fitting: DatasetItem[]): { ref: string; label: string }[] {
+    return fitting.flatMap((d) => {
+      const bands = this.bandsOf(spec, d);
+      return bands.length
+        ? bands.map((b, band) => ({ ref: refText({ dataset: d.id, band }), label: `${d.name}, ${b}` }))
+        : [{ ref: d.id, label: d.name }];
+    });
+  }
 
   protected choose(role: string, id: string): void {
     this.bench.fillSheet({ inputs: { ...this.sheet().inputs, [role]: id ? [id] : [] } });
+  }
+
+  protected chooseBand(role: string, ref: string, band: string): void {
+    this.choose(role, refText({ dataset: refOf(ref).dataset, band: Number(band) }));
   }
 
   protected tick(role: string, id: string, on: boolean): void {

@@ -11,6 +11,7 @@ import {
   type Scale,
   type VectorStyle,
 } from '@helk/core';
+import { datasetsIn } from '@helk/core/api/refs';
 import { Api } from '../api/api';
 import { ProjectStore, type DatasetItem } from './project.store';
 
@@ -194,7 +195,7 @@ export const BenchStore = signalStore(
         return from?.vector ? { ...own, vector: { ...from.vector, visible: true } } : own;
       }
       if (!run || d.info.kind !== 'raster' || !own.raster) return own;
-      const sources = Object.values(run.inputs).flat();
+      const sources = datasetsIn(run.inputs);
       const like = s
         .panes()
         .flatMap((p) => p.layers)

@@ -43,7 +43,10 @@ export class FeatureData {
       return found;
     }
     const project = this.project.project()?.id ?? '';
-    const job = this.api.features(project, id).then((d) => {
+    const info = untracked(() => this.project.datasetEntityMap()[id]?.info);
+    const job = this.api.features(project, id).then((found) => {
+      // The system is that of the description: it can be given after the places were stored.
+      const d = found.kind === 'features' && info ? { ...found, crs: systemOf(info) } : found;
       // One that was pushed out while it was on its way is not kept.
       if (this.held.get(key) === job) this.ready.set(key, d);
       this.version.update((v) => v + 1);

@@ -1,4 +1,5 @@
 import { figureUnit, formatFigure } from '@helk/core';
+import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { ProjectStore } from './project.store';
 
@@ -9,7 +10,7 @@ export function figuresOf(
 ): { name: string; label: string; text: string }[] {
   const specs = store.methodMap().get(run.method)?.figures;
   const infoOf = (id: string | undefined) => (id ? store.datasetEntityMap()[id]?.info : undefined);
-  const of = { band: infoOf(Object.values(run.inputs).flat()[0]), result: infoOf(run.outputs[0]) };
+  const of = { band: infoOf(datasetsIn(run.inputs)[0]), result: infoOf(run.outputs[0]) };
   return Object.entries(run.figures).map(([name, v]) => ({
     name,
     label: specs?.[name]?.label ?? name,

@@ -9,8 +9,8 @@ import {
   withEntities,
 } from '@ngrx/signals/entities';
 import {
-  cellText,
   extentOf,
+  kindOf,
   suggestUtm,
   systemOf,
   transformExtent,
@@ -43,6 +43,8 @@ interface ProjectState {
   notices: Notice[];
   /** What stood in the panes when the project was last left. */
   stored: unknown;
+  /** What listings leave out, of datasets that somebody looked at closer. */
+  details: Record<string, unknown>;
 }
 
 const datasetConfig = { entity: type<DatasetItem>(), collection: 'dataset' } as const;
@@ -60,6 +62,7 @@ export const ProjectStore = signalStore(
     failed: null,
     notices: [],
     stored: null,
+    details: {},
   }),
   withEntities(datasetConfig),
   withEntities(runConfig),
@@ -83,6 +86,11 @@ export const ProjectStore = signalStore(
   withMethods((s, api = inject(Api)) => {
     let unfollow: (() => void) | null = null;
     let noticeId = 0;
+    /** A dataset as the client holds it: with its detail, where that has been fetched. */
+    const held = (d: ApiDataset): DatasetItem => {
+      const item = d as unknown as DatasetItem;
+      return d.id in s.details() ? { ...item, info: kindOf(item.info).join(item.info, s.details()[d.id]) } : item;
+    };
     const notify = (text: string, level: Notice['level'] = 'fine', undo?: () => void): void => {
       const notice: Notice = { id: ++noticeId, text, level, ...(undo ? { undo } : {}) };
       patchState(s, { notices: [...s.notices().slice(-2), notice] });
@@ -105,7 +113,7 @@ export const ProjectStore = signalStore(
       patchState(
         s,
         { project: d.project, stored: d.workbench },
-        setAllEntities(d.datasets as unknown as DatasetItem[], datasetConfig),
+        setAllEntities(d.datasets.map(held), datasetConfig),
         setAllEntities(d.runs, runConfig),
       );
     };
@@ -114,7 +122,7 @@ export const ProjectStore = signalStore(
       unfollow?.();
       unfollow = null;
       const turn = ++opening;
-      patchState(s, { loading: true, failed: null, project: null });
+      patchState(s, { loading: true, failed: null, project: null, details: {} });
       try {
         await fetchAll(id, turn);
         if (turn !== opening) return;
@@ -123,8 +131,7 @@ export const ProjectStore = signalStore(
           id,
           (e) => {
             if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
-            else if (e.type === 'datasets')
-              patchState(s, setEntities(e.datasets as unknown as DatasetItem[], datasetConfig));
+            else if (e.type === 'datasets') patchState(s, setEntities(e.datasets.map(held), datasetConfig));
             else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
             else patchState(s, { project: e.project });
           },
@@ -239,6 +246,21 @@ export const ProjectStore = signalStore(
         }
         return out;
       },
+      /** Fetches what listings leave out of a dataset, once. */
+      async look(id: string): Promise<void> {
+        const p = s.project();
+        const d = s.datasetEntityMap()[id];
+        if (!p || !d || id in s.details() || !kindOf(d.info).detailShape) return;
+        patchState(s, { details: { ...s.details(), [id]: null } });
+        const detail = await guarded(() => api.detail(p.id, id));
+        const now = s.datasetEntityMap()[id];
+        if (!now || s.project()?.id !== p.id) return;
+        patchState(
+          s,
+          { details: { ...s.details(), [id]: detail ?? null } },
+          setEntity({ ...now, info: kindOf(now.info).join(now.info, detail ?? null) }, datasetConfig),
+        );
+      },
       async patchDataset(
         id: string,
         patch: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; classes?: ClassEntry[] },
@@ -247,7 +269,7 @@ export const ProjectStore = signalStore(
         if (!p) return;
         await guarded(async () => {
           const d = await api.patchDataset(p.id, id, patch);
-          patchState(s, setEntity(d as unknown as DatasetItem, datasetConfig));
+          patchState(s, setEntity(held(d), datasetConfig));
         });
       },
       /** Calls the threads that begin with these datasets by a name; an empty one takes theirs away. */
@@ -257,7 +279,7 @@ export const ProjectStore = signalStore(
         await guarded(async () => {
           for (const b of beginnings) {
             const d = await api.patchDataset(p.id, b.id, { thread });
-            patchState(s, setEntity(d as unknown as DatasetItem, datasetConfig));
+            patchState(s, setEntity(held(d), datasetConfig));
           }
         });
       },
@@ -271,7 +293,7 @@ export const ProjectStore = signalStore(
           notify(`“${d.name}” was removed.`, 'fine', () => {
             void guarded(async () => {
               const back = await api.restoreDataset(p.id, id);
-              patchState(s, setEntity(back as unknown as DatasetItem, datasetConfig));
+              patchState(s, setEntity(held(back), datasetConfig));
             });
           });
         });
@@ -326,15 +348,4 @@ export function extentIn(info: DatasetInfo, crs: Crs): Extent | null {
 }
 
 /** `raster · m · 30 m`: what a dataset is, in one line. */
-export function summaryOf(d: DatasetItem): string {
-  const { info } = d;
-  if (info.kind === 'table') return `table · ${info.rows} ${info.rows === 1 ? 'row' : 'rows'}`;
-  if (info.kind === 'features') return `${info.count} ${info.geometry}${info.count === 1 ? '' : 's'}`;
-  return [
-    'raster',
-    info.bands.length > 1 ? `${info.bands.length} bands` : (info.bands[0]!.unit ?? 'unit not known'),
-    cellText(info),
-  ]
-    .filter(Boolean)
-    .join(' · ');
-}
+export const summaryOf = ({ info }: DatasetItem): string => kindOf(info).summary(info);

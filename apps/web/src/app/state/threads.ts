@@ -1,3 +1,4 @@
+import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
 
@@ -48,8 +49,7 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
     const run = n.items[0]!.runId ? runs[n.items[0]!.runId] : undefined;
     const first =
       run && run.method !== 'import'
-        ? Object.values(run.inputs)
-            .flat()
+        ? datasetsIn(run.inputs)
             .map((id) => nodeOf.get(id))
             .find((p) => p && p !== n)
         : undefined;

@@ -1,6 +1,6 @@
 import { crsFromProj4, crsOfCode, LONGEST_TEXT, wgs84, type Crs } from '../../data/crs';
-import type { Note } from '../../method/job';
 import { numbersOf, textOf, type NcFile, type NcVariable } from './container';
+import type { Note } from '../../data/check';
 
 /**
  * The coordinate system of a variable by its grid mapping (CF conventions, section 5.6 and appendix F): an EPSG code where the

@@ -1,13 +1,13 @@
 import { HelkError } from '../../errors';
 import { findUnit } from '../../data/quantity';
 import { MISSING_CLASS, type Band, type ClassEntry, type Grid, type Raster, type StoredType } from '../../data/raster';
-import type { Note } from '../../method/job';
 import { baseName, claimCells, type FileFormat, type Layer, type ReadOptions } from '../reader';
 import { axisOf, coordinateOf, directionOf, isTime, stepLabels, type Axis, type Direction } from './axis';
 import { openClassic } from './classic';
 import { numbersOf, textOf, type NcFile, type NcVariable, type Numbers } from './container';
 import { crsOfVariable } from './grid-mapping';
 import { openHdf5 } from './hdf5';
+import type { Note } from '../../data/check';
 
 const HDF5 = [0x89, 0x48, 0x44, 0x46, 0x0d, 0x0a, 0x1a, 0x0a];
 const isHdf5 = (b: Uint8Array): boolean => HDF5.every((v, i) => b[i] === v);

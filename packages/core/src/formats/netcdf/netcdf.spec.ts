@@ -4,12 +4,13 @@ import expected from '../../../../../reference/fixtures/netcdf/netcdf.json';
 import { setupNode } from '../../../../node/src/index';
 import type { Raster } from '../../data/raster';
 import { HelkError } from '../../errors';
-import { applyChoices, readFile, reviewOf, type Layer } from '../index';
+import { applyChoices, memorySource, openFile, readFile, reviewOf, type Layer, type OpenLayer } from '../index';
 
 type Kept = { values: (number | null)[]; shape: number[]; west?: number; north?: number };
 const kept = expected as unknown as Record<string, Kept>;
 const file = (name: string): Uint8Array => new Uint8Array(readFileSync(`reference/fixtures/netcdf/${name}`));
 const read = async (name: string, options = {}): Promise<Layer[]> => (await readFile(name, file(name), options)).layers;
+const opened = async (name: string): Promise<OpenLayer[]> => (await openFile(name, memorySource(file(name)))).layers;
 const rasterOf = (l: Layer | undefined): Raster => l!.data as Raster;
 
 beforeAll(setupNode);
@@ -95,7 +96,7 @@ describe('NetCDF', () => {
 
 describe('a review', () => {
   it('tells extent, range, unit and steps of each layer', async () => {
-    const rows = reviewOf(await read('records.nc'));
+    const rows = await reviewOf(await opened('records.nc'));
     expect(rows.map((r) => [r.layer, r.steps.length, r.unit])).toEqual([
       ['temp', 3, 'degC'],
       ['wet', 3, null],
@@ -106,19 +107,22 @@ describe('a review', () => {
   });
 
   it('takes what was chosen with factor, offset, unit and name', async () => {
-    const layers = await read('classic.nc');
+    const layers = await opened('classic.nc');
     const [l] = applyChoices(layers, [{ layer: 'classic', name: 'Seabed', factor: -1000, unit: 'm' }]);
+    const taken = (await l!.handle.load()) as Raster;
     const want = kept['classic.nc']!.values;
     expect(l!.name).toBe('Seabed');
-    const band = rasterOf(l).bands[0]!;
+    const band = taken.bands[0]!;
     expect(band.unit).toBe('m');
     want.forEach((v, i) => v !== null && expect(band.cells[i]).toBeCloseTo(v * -1000, 2));
     expect(l!.notes.map((n) => n.code)).not.toContain('netcdf.down');
-    expect(rasterOf(layers[0]).bands[0]!.unit).withContext('the file as read stays as it was').toBe('km');
+    expect(((await layers[0]!.handle.load()) as Raster).bands[0]!.unit)
+      .withContext('the file as read stays as it was')
+      .toBe('km');
   });
 
   it('refuses a factor of nothing and a layer that is not there', async () => {
-    const layers = await read('classic.nc');
+    const layers = await opened('classic.nc');
     expect(() => applyChoices(layers, [{ layer: 'classic', factor: 0 }])).toThrowError(HelkError, /factor of 0/);
     expect(() => applyChoices(layers, [{ layer: 'other' }])).toThrowError(HelkError, /no layer "other"/);
   });

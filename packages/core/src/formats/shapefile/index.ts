@@ -1,12 +1,12 @@
 import { HelkError } from '../../errors';
 import type { Crs } from '../../data/crs';
 import { featureCount, FeaturesBuilder, ringArea2, type Features, type GeometryType } from '../../data/features';
-import type { Note } from '../../method/job';
 import { isInside } from '../../numeric/inside';
 import { outerAround } from '../../numeric/nesting';
 import { baseName, type FileFormat } from '../reader';
 import { crsFromWkt, wktOf } from '../wkt';
 import { readDbf, writeDbf } from './dbf';
+import type { Note } from '../../data/check';
 
 /** Shape types of the technical description of 1998, without Z (+10) and M (+20). */
 const KINDS: Record<number, GeometryType> = { 1: 'point', 3: 'line', 5: 'polygon', 8: 'point' };

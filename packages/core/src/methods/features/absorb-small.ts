@@ -1,13 +1,13 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { featureCount, FeaturesBuilder, takeColumn, type Features } from '../../data/features';
 import { featureArea, measuredHow } from '../../data/measure';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, column, columns, quantity } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import type { Geos, Shape } from '../../numeric/geos';
 import { withGeos } from '../../numeric/geos';
 import { columnChecks, columnOf, keyOf, noteHeights, shapesOf, summed } from './common';
+import { plural, type Check } from '../../data/check';
 
 /** Length of the border that each pair of touching areas shares, in units of the coordinates, by both. */
 function borders(g: Geos, shapes: Shape[], f: Features, progress: (share: number) => void): Map<number, number>[] {

@@ -1,10 +1,11 @@
 import { z } from 'zod';
 import { featureCount, FeaturesBuilder, takeColumn } from '../../data/features';
 import { metresPerUnit } from '../../data/crs';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { withGeos, type Shape } from '../../numeric/geos';
 import { planeChecks, shapesOf, totalArea } from './common';
+import type { Check } from '../../data/check';
 
 /** Segments a quarter of a circle is drawn with; areas of circles come out 0.04 % small. */
 const QUADRANT = 32;

@@ -5,8 +5,9 @@ import { numberColumn } from '../../data/table';
 import { compile } from '../../formula/compile';
 import { evaluateOver, namesOfColumns } from '../../formula/over-features';
 import { parseFormula } from '../../formula/parse';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
+import type { Check } from '../../data/check';
 
 export const calculate = defineMethod({
   id: 'features.calculate',

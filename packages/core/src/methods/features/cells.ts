@@ -3,11 +3,12 @@ import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import { FeaturesBuilder, featureBoxes, featuresExtent } from '../../data/features';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import { withGeos } from '../../numeric/geos';
 import { planeChecks, shapesOf } from './common';
+import type { Check } from '../../data/check';
 
 const MOST = 4_000_000;
 

@@ -1,13 +1,12 @@
 import { HelkError } from '../../errors';
-import { plural } from '../../data/arrival';
 import { sameCrs } from '../../data/crs';
-import type { DatasetInfo, FeaturesInfo } from '../../data/dataset';
-import { featureCount, type Column, type Features, type FeaturesBuilder } from '../../data/features';
+import { featureCount, type Column, type Features, type FeaturesBuilder, type FeaturesInfo } from '../../data/features';
 import { featureArea } from '../../data/measure';
 import { numberColumn } from '../../data/table';
-import type { Check } from '../../method/define';
 import type { Job } from '../../method/job';
 import type { Geos, Shape } from '../../numeric/geos';
+import { plural, type Check } from '../../data/check';
+import type { DatasetInfo } from '../../data/kinds';
 
 /** A column by name. @throws HelkError `method.parameter` naming what there is */
 export function columnOf(columns: readonly Column[], name: string, param: string): Column {

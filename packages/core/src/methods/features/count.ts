@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { besideColumns, featureCount, featuresIn } from '../../data/features';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
@@ -7,6 +6,7 @@ import { column } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import { isInside } from '../../numeric/inside';
 import { columnChecks, columnOf, placeChecks } from './common';
+import { plural } from '../../data/check';
 
 export const count = defineMethod({
   id: 'features.count',

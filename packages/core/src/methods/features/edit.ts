@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { plural } from '../../data/arrival';
 import { type Column } from '../../data/features';
 import { own } from '../../data/own';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { LONG_TEXT, text } from '../../method/params';
 import { readRows, writeRows } from './subset';
+import { plural, type Check } from '../../data/check';
 
 /** One value put into a column of some rows; null empties the cells. */
 export interface Edit {

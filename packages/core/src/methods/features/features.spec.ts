@@ -3,7 +3,6 @@ import fc from 'fast-check';
 import { setupNode } from '../../../../node/src/index';
 import { arrivalChecks } from '../../data/arrival';
 import { crsOfCode, wgs84 } from '../../data/crs';
-import { infoOf } from '../../data/facts';
 import { featureCount, featuresIn, FeaturesBuilder, valueOf, type Column, type Features } from '../../data/features';
 import { featureArea, featureLength } from '../../data/measure';
 import { numberColumn, textColumn, type Table } from '../../data/table';
@@ -13,8 +12,9 @@ import { Random } from '../../numeric/random';
 import { refusalOf, run } from '../../testing';
 import { totalArea } from './common';
 import { writeRows } from './subset';
-import { validityNotes } from './validity';
+import { validityNotes } from '../../data/validity';
 import reference from '../../../../../reference/fixtures/overlay.json';
+import { infoOf } from '../../data/kinds';
 
 beforeAll(setupNode);
 

@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { plural } from '../../data/arrival';
 import { coordinateColumns, fitsDegrees, pointsOfColumns } from '../../data/point-columns';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { column, crs } from '../../method/params';
 import { columnChecks } from './common';
+import { plural, type Check } from '../../data/check';
 
 export const fromTable = defineMethod({
   id: 'features.fromTable',
@@ -42,7 +42,6 @@ export const fromTable = defineMethod({
       : []),
   ],
   suggest: ({ table }) => {
-    if (table.kind === 'raster') return {};
     const named = coordinateColumns(table.columns);
     return named
       ? {

@@ -1,13 +1,13 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { besideColumns, featureBoxes, featureCount, featuresIn, takeColumn } from '../../data/features';
 import { metresPerUnit } from '../../data/crs';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import { withGeos } from '../../numeric/geos';
 import { planeChecks, placeChecks, shapesOf } from './common';
+import { plural, type Check } from '../../data/check';
 
 export const joinByPlace = defineMethod({
   id: 'features.joinByPlace',

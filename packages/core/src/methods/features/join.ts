@@ -1,9 +1,9 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { besideColumns, featureCount, takeColumn } from '../../data/features';
 import { defineMethod, input, output } from '../../method/define';
 import { column } from '../../method/params';
 import { columnChecks, columnOf } from './common';
+import { plural } from '../../data/check';
 
 /** Numbers and texts that read as the same number are alike: a key of 7 finds "7", and "07" does not. */
 const keyText = (v: number | string): string => String(v).trim();
@@ -19,7 +19,7 @@ export const join = defineMethod({
   sources: ['common practice, no source'],
   inputs: {
     features: input.features({ label: 'Features' }),
-    table: { ...input.table({ label: 'Table' }), orFeatures: true },
+    table: input.table({ label: 'Table', or: 'features' }),
   },
   params: z.object({
     key: column({ label: 'Key of the features', of: 'features' }),

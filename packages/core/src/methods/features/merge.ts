@@ -1,9 +1,10 @@
 import { z } from 'zod';
 import { FreeNames } from '../../data/names';
 import { copyParts, featureCount, featuresIn, FeaturesBuilder, type Column } from '../../data/features';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { sourceNames } from '../../method/job';
 import { text } from '../../method/params';
+import type { Check } from '../../data/check';
 
 export const merge = defineMethod({
   id: 'features.merge',

@@ -9,12 +9,13 @@ import {
   type Features,
 } from '../../data/features';
 import { featureArea, featureLength, measuredHow } from '../../data/measure';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, columns, quantity } from '../../method/params';
 import { BoxIndex } from '../../numeric/boxes';
 import { withGeos } from '../../numeric/geos';
 import { columnChecks, noteHeights, placeChecks, shapesOf, totalArea } from './common';
 import { differences, intersections, noPieces } from './overlay-pairs';
+import type { Check } from '../../data/check';
 
 /** Mean width of a polygon: twice its area over the length of its outline. */
 const meanWidth = (f: Features, i: number): number => (2 * featureArea(f, i)) / (featureLength(f, i) || 1);

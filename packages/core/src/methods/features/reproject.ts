@@ -3,8 +3,9 @@ import { HelkError } from '../../errors';
 import { placeOf } from '../../data/arrival';
 import { sameCrs, suggestUtm } from '../../data/crs';
 import { featuresIn } from '../../data/features';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { crs } from '../../method/params';
+import type { Check } from '../../data/check';
 
 export const reprojectFeatures = defineMethod({
   id: 'features.reproject',

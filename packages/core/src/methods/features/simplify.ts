@@ -1,10 +1,11 @@
 import { z } from 'zod';
 import { metresPerUnit } from '../../data/crs';
 import { featureCount, FeaturesBuilder } from '../../data/features';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { withGeos } from '../../numeric/geos';
 import { noteHeights, planeChecks, shapesOf } from './common';
+import type { Check } from '../../data/check';
 
 export const simplify = defineMethod({
   id: 'features.simplify',

@@ -2,9 +2,10 @@ import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { featureCount, featuresExtent, featuresIn } from '../../data/features';
 import { bandInfo, cellCount, cellsLike, gridExtent, missingOf, type Band, type Grid } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { bounds, choice } from '../../method/params';
 import { insideRows } from '../../numeric/scanline';
+import type { Check } from '../../data/check';
 
 /** The part of a grid whose cell centres lie inside an extent; null when none does. */
 export function cropGrid(
@@ -33,7 +34,10 @@ export const clip = defineMethod({
     'Keeps the cells whose centre lies inside the polygons or the bounds (given in the raster’s coordinates), unresampled; the rest of the smaller grid is missing. Polygons in another coordinate system are brought to the raster’s, corner by corner.',
   keywords: ['crop', 'cut', 'mask', 'subset', 'extract', 'area of interest'],
   sources: ['common practice, no source (a cell belongs to an area when its centre lies in it)'],
-  inputs: { raster: input.raster(), area: input.features({ label: 'Area', geometry: 'polygon', least: 0 }) },
+  inputs: {
+    raster: input.raster({ bands: 'all' }),
+    area: input.features({ label: 'Area', geometry: 'polygon', least: 0 }),
+  },
   params: z.object({
     bounds: bounds({ label: 'Bounds', help: 'west, south, east, north in the raster’s coordinates' }).optional(),
     feather: choice({ none: 'none' }, { label: 'Feather', help: 'Edges are cut sharp.' }).default('none'),

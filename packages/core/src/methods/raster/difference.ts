@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { sameCrs } from '../../data/crs';
 import { cellCount, firstBand, gridExtent, measureRaster, missingOf, sameGrid, sameLattice } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { cropGrid } from './clip';
+import type { Check } from '../../data/check';
 
 export const difference = defineMethod({
   id: 'raster.difference',

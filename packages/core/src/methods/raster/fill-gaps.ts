@@ -1,9 +1,9 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { bandInfo, cellCount, cellMetres, missingOf, type Band, type Cells } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { enclosedGaps, missingMask } from '../../numeric/components';
+import { plural, type Check } from '../../data/check';
 
 /**
  * Fills one gap with the membrane: the surface whose every cell is the mean of its four neighbours (Laplace's equation
@@ -95,7 +95,7 @@ export const fillGaps = defineMethod({
     'Laplace’s equation by conjugate gradients, Hestenes and Stiefel 1952, doi:10.6028/jres.049.044',
     'Shepard 1968, doi:10.1145/800186.810616 (inverse distance)',
   ],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({ bands: 'all' }) },
   params: z.object({
     method: choice(
       { membrane: 'membrane', idw: 'inverse distance', nearest: 'nearest cell' },

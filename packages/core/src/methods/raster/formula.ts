@@ -1,12 +1,12 @@
 import { z } from 'zod';
 import { sameCrs } from '../../data/crs';
-import type { RasterInfo } from '../../data/dataset';
-import { cellCount, firstBand, measureRaster, missingOf, sameGrid } from '../../data/raster';
+import { cellCount, firstBand, measureRaster, missingOf, sameGrid, type RasterInfo } from '../../data/raster';
 import { BLOCK, compileFormula } from '../../formula/compile';
 import { namesIn, parseFormula } from '../../formula/parse';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
 import { summarise } from '../../numeric/statistics';
+import type { Check } from '../../data/check';
 
 const LETTERS = 'abcdefghijklmnopqrstuvwxyz';
 

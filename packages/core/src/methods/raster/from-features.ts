@@ -3,11 +3,12 @@ import { HelkError } from '../../errors';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
 import { MISSING_CLASS, type Band, type Grid } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { cellSize, column } from '../../method/params';
 import { insideRuns } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { roundNear } from './reproject';
+import type { Check } from '../../data/check';
 
 const MOST_CELLS = 400_000_000;
 

@@ -1,10 +1,10 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { FeaturesBuilder } from '../../data/features';
 import { cellArea, cellCount, firstBand, missingOf } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { cellOutlines, enclosedGaps, missingMask } from '../../numeric/components';
+import { plural } from '../../data/check';
 
 export const gaps = defineMethod({
   id: 'raster.gaps',
@@ -15,7 +15,7 @@ export const gaps = defineMethod({
     'Groups of missing cells, joined by their sides, that do not reach the edge of the grid, as polygons along the cell edges with their cell count and area. Missing cells joined to the edge count as outside. Areas are planar in a projected system and on the ellipsoid in a geographic one.',
   keywords: ['holes', 'voids', 'missing', 'nodata', 'no data'],
   sources: ['Snyder 1987, USGS Professional Paper 1395, eq. 3-12 (area of an ellipsoidal zone)'],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({}) },
   params: z.object({}),
   outputs: { gaps: output.features('Gaps') },
   figures: {

@@ -1,6 +1,5 @@
 import { z } from 'zod';
 import { sameCrs } from '../../data/crs';
-import type { RasterInfo } from '../../data/dataset';
 import {
   bandInfo,
   cellCount,
@@ -10,11 +9,12 @@ import {
   type Cells,
   type Grid,
   type StoredType,
+  type RasterInfo,
 } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice } from '../../method/params';
 import { enclosedGaps, missingMask } from '../../numeric/components';
-import { plural } from '../../data/arrival';
+import { type Check, plural } from '../../data/check';
 
 type Rule = 'first' | 'last' | 'mean' | 'min' | 'max' | 'blend';
 
@@ -207,7 +207,7 @@ export const mosaic = defineMethod({
     'Lays tiles of one coordinate system and cell size on one grid. The cell size and, where all tiles agree, the stored type are kept. Each tile’s own missing value is honoured: a missing cell never covers a value. Where tiles overlap, the rule decides; blend weighs each tile by the distance to its edge. Overlaps in which a tile lies level above or below the others are reported.',
   keywords: ['merge', 'tiles', 'join', 'combine', 'stitch'],
   sources: ['common practice, no source (overlap rules)'],
-  inputs: { tiles: input.rasters({ least: 2, label: 'Tiles' }) },
+  inputs: { tiles: input.rasters({ least: 2, label: 'Tiles', bands: 'all' }) },
   params: z.object({
     overlap: choice(
       {

@@ -1,8 +1,8 @@
 import { setupNode } from '../../../../node/src/index';
-import { bandFacts } from '../../data/facts';
 import { FeaturesBuilder, type Features } from '../../data/features';
 import { MISSING_CLASS, type Band, type Raster } from '../../data/raster';
 import { gridOf, refusalOf, runRaster, run, utm27 } from '../../testing';
+import { bandFacts } from '../../data/band-facts';
 
 beforeAll(setupNode);
 

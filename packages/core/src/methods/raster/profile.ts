@@ -5,9 +5,10 @@ import { featureCount } from '../../data/features';
 import { unitFactor } from '../../data/quantity';
 import { cellMetres, firstBand, metresPerDegree } from '../../data/raster';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { quantity } from '../../method/params';
 import { valuesAt } from './sample';
+import type { Check } from '../../data/check';
 
 const MOST_POINTS = 2_000_000;
 

@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { cellCount, firstBand, MISSING_CLASS, missingOf, type Band, type ClassEntry } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
+import type { Check } from '../../data/check';
 
 export interface RecodeRule {
   /** Closed interval; a single value has both ends alike. */
@@ -115,7 +116,7 @@ export const recode = defineMethod({
     'Classes from values by rules: `1 to 5 -> 2 reed; 6, 8 -> 1 water; others -> keep`. A colour may stand behind the label (`#7fa08c`). Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless the others are given a class or kept, and are counted; values that two rules with different results claim are counted as clashes.',
   keywords: ['reclassify', 'classes', 'categories', 'rules', 'merge classes', 'lookup'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({}) },
   params: z.object({
     rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', editor: 'rules' }),
   }),

@@ -17,12 +17,13 @@ import {
   type Grid,
   type Raster,
 } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import type { Job } from '../../method/job';
 import { cellSize, choice, crs } from '../../method/params';
 import { CellMapper } from '../../numeric/cell-mapper';
 import { resampleRow, type Resampling } from '../../numeric/resample';
 import { summarise } from '../../numeric/statistics';
+import type { Check } from '../../data/check';
 
 export const resamplingParam = choice(
   {
@@ -208,7 +209,7 @@ export const reproject = defineMethod({
     'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
     'Snyder 1987, USGS Professional Paper 1395 (projections, through proj4)',
   ],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({ bands: 'all' }) },
   params: z.object({
     crs: crs({ label: 'Coordinate system', help: 'EPSG code, like EPSG:32627.' }),
     cellSize: cellSize({ label: 'Cell size', help: 'A round number near the native size.' }).default('auto'),

@@ -2,10 +2,11 @@ import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { cellCount, type Grid } from '../../data/raster';
 import { formatQuantity, type Quantity } from '../../data/quantity';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { cellSize } from '../../method/params';
 import { resamplingCheck, resamplingParam, sizeInCrs, warp } from './reproject';
-import { cellText } from '../../data/arrival';
+import type { Check } from '../../data/check';
+import { cellText } from '../../data/raster-checks';
 
 /** The grid of another cell size from the same north-west corner; the last cells may reach over the edge. */
 function coarser(g: Grid, size: number): Grid {
@@ -30,7 +31,7 @@ export const resample = defineMethod({
     'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
     'common practice, no source (mean and mode by cell centres)',
   ],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({ bands: 'all' }) },
   params: z.object({ cellSize: cellSize({ label: 'Cell size' }), resampling: resamplingParam.default('auto') }),
   outputs: { resampled: output.raster('Resampled') },
   figures: {},

@@ -14,7 +14,7 @@ export const rescale = defineMethod({
     'Each value times the factor plus the offset, in every band, with a new unit where one is given. Missing stays missing.',
   keywords: ['scale', 'multiply', 'unit conversion', 'feet to metres', 'negative', 'depth to elevation'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster({ band: 'measure' }) },
+  inputs: { raster: input.raster({ band: 'measure', bands: 'all' }) },
   params: z.object({
     factor: number({ label: 'Factor' }).default(1),
     offset: number({ label: 'Offset', help: 'Added after the factor, in the new unit.' }).default(0),

@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import { plural } from '../../data/arrival';
 import { sameCrs, transformer } from '../../data/crs';
 import { besideColumns, featureCount, type Column, type Features } from '../../data/features';
 import { firstBand, missingOf, type Band, type Grid } from '../../data/raster';
@@ -7,6 +6,7 @@ import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, columns as columnsParam } from '../../method/params';
 import { resampleRow } from '../../numeric/resample';
+import { plural } from '../../data/check';
 
 /** Values of a band at places of a system; NaN where it is missing or outside. */
 export function valuesAt(

@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { bandInfo, cellCount, cellMetres, cellsLike, missingOf, type Band, type Cells } from '../../data/raster';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { discRows, discSums } from '../../numeric/disc';
+import type { Check } from '../../data/check';
 
 type Statistic = 'mean' | 'median' | 'min' | 'max' | 'sd' | 'majority';
 
@@ -80,7 +81,7 @@ export const smooth = defineMethod({
     'A statistic of all cells whose centres lie within the radius of each cell, itself included. Missing cells are left out, and stay missing. The standard deviation is that of a sample (n − 1).',
   keywords: ['focal', 'filter', 'smooth', 'moving window', 'median', 'majority', 'neighbourhood'],
   sources: ['Tomlin 1990, Geographic Information Systems and Cartographic Modeling (focal operations)'],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({ bands: 'all' }) },
   params: z.object({
     statistic: choice(
       {

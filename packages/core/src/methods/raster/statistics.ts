@@ -14,7 +14,7 @@ export const statistics = defineMethod({
     'Count, missing, lowest, highest, mean, sample standard deviation (n − 1), median and percentiles of every band, over all cells that have a value. Quantiles interpolate between ordered values (type 7).',
   keywords: ['describe', 'summary', 'mean', 'percentile', 'median', 'histogram'],
   sources: ['Hyndman and Fan 1996, doi:10.2307/2684934 (quantile type 7)'],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({ bands: 'all' }) },
   params: z.object({
     percentiles: numbers({ label: 'Percentiles', min: 0, max: 100, help: 'Numbers from 0 to 100.' }).default([
       5, 25, 75, 95,

@@ -18,7 +18,7 @@ export const toPolygons = defineMethod({
     'Cells of equal value that hang together as one area each, outlined along their edges, with the value and, where the classes have names, the class. Over edges only, or over corners too. Values must be whole numbers: recode measures first.',
   keywords: ['polygonise', 'vectorise', 'raster to polygons', 'areas of equal class'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster() },
+  inputs: { raster: input.raster({}) },
   params: z.object({
     connect: choice({ '4': 'over edges', '8': 'over corners too' }, { label: 'Cells hang together' }).default('4'),
   }),

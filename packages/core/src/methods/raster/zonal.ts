@@ -53,7 +53,7 @@ export const zonal = defineMethod({
     'Statistics of the cells whose centre lies in an area, joined to the area. Missing cells do not count; an area that holds no centre has a count of 0 and is counted in the figures. The standard deviation is that of a sample (n - 1). Overlapping areas are each measured whole.',
   keywords: ['zone', 'statistics in polygons', 'mean per area', 'summarise', 'aggregate'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster(), zones: input.features({ label: 'Areas', geometry: 'polygon' }) },
+  inputs: { raster: input.raster({}), zones: input.features({ label: 'Areas', geometry: 'polygon' }) },
   params: z.object({
     statistics: text({ label: 'Statistics', help: `Apart by commas: ${STATISTICS.join(', ')}.` }).default(
       'count, mean, min, max',

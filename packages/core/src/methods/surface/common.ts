@@ -1,17 +1,18 @@
 import { HelkError } from '../../errors';
-import { codeChecks, plural } from '../../data/arrival';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
-import type { DatasetInfo, FeaturesInfo } from '../../data/dataset';
-import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
+import { featureCount, featuresExtent, featuresIn, type Features, type FeaturesInfo } from '../../data/features';
 import type { Quantity } from '../../data/quantity';
 import { cellCount, measureRaster, type Grid, type Raster } from '../../data/raster';
-import { input, type Check, type Suggestion } from '../../method/define';
+import { input, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
 import { bounds, cellSize, column, type Bounds } from '../../method/params';
 import type { Samples } from '../../numeric/kriging';
 import { insideRows } from '../../numeric/scanline';
 import { columnChecks, columnOf, planeChecks } from '../features/common';
 import { roundNear } from '../raster/reproject';
+import { codeChecks } from '../../data/column-checks';
+import { plural, type Check } from '../../data/check';
+import type { DatasetInfo } from '../../data/kinds';
 
 export const surfaceInputs = {
   points: { ...input.features({ label: 'Measured points', geometry: 'point' }), refuses: tooFewPlaces },

@@ -2,7 +2,6 @@ import fc from 'fast-check';
 import { setupNode } from '../../../../node/src/index';
 import { crsOfCode, wgs84 } from '../../data/crs';
 import { featureCount, FeaturesBuilder, valueOf, type Column, type Features } from '../../data/features';
-import { infoOf } from '../../data/facts';
 import { featureArea } from '../../data/measure';
 import { methodOf } from '../../method/registry';
 import { forecast } from '../../method/resolve';
@@ -12,6 +11,7 @@ import { Random } from '../../numeric/random';
 import { rasterOf, refusalOf, run } from '../../testing';
 import meuse from '../../../../../reference/fixtures/meuse.json';
 import scipy from '../../../../../reference/fixtures/surface-scipy.json';
+import { infoOf } from '../../data/kinds';
 
 beforeAll(setupNode);
 

@@ -1,11 +1,10 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
-import type { FeaturesInfo } from '../../data/dataset';
-import type { Features } from '../../data/features';
+import type { Features, FeaturesInfo } from '../../data/features';
 import { squaredUnit } from '../../data/quantity';
 import { numberColumn, type Table } from '../../data/table';
-import { defineMethod, output, type Check, type Suggestion } from '../../method/define';
+import { defineMethod, output, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number, quantity } from '../../method/params';
 import type { Samples } from '../../numeric/kriging';
@@ -14,6 +13,7 @@ import { looError, rankedModels, type Chosen } from '../../numeric/model-choice'
 import { NearPoints } from '../../numeric/near';
 import { quantileSorted } from '../../numeric/statistics';
 import { allAlike, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam, type Measured } from './common';
+import type { Check } from '../../data/check';
 
 const MOST_PAIRS_OF = 6000;
 

@@ -1,9 +1,10 @@
 import { unitFactor } from '../../data/quantity';
 import { cellMetres, type BandInfo, type Cells, type Grid } from '../../data/raster';
-import type { Check, InfosOf, InputSpec } from '../../method/define';
+import type { InfosOf, InputSpec } from '../../method/define';
 import type { Job } from '../../method/job';
 import { placeOf } from '../../data/arrival';
 import { suggestUtm } from '../../data/crs';
+import type { Check } from '../../data/check';
 
 export type GradientAlgorithm = 'horn' | 'zevenbergen-thorne';
 

@@ -3,8 +3,9 @@ import { HelkError } from '../../errors';
 import { transformer, metresPerUnit, suggestUtm, transformExtent, wgs84, type Crs } from '../../data/crs';
 import { FeaturesBuilder, featureCount, featuresExtent, type Features } from '../../data/features';
 import { numberColumn, textColumn } from '../../data/table';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { quantity } from '../../method/params';
+import type { Check } from '../../data/check';
 
 /** Line segments in metres, findable by place. */
 class SegmentIndex {

@@ -1,7 +1,6 @@
 import { z } from 'zod';
-import type { RasterInfo } from '../../data/dataset';
 import { FeaturesBuilder } from '../../data/features';
-import { cellArea, cellCount, cellMetres, measureRaster, type Grid } from '../../data/raster';
+import { cellArea, cellCount, cellMetres, measureRaster, type Grid, type RasterInfo } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { HelkError } from '../../errors';
 import { defineMethod, input, output } from '../../method/define';

@@ -1,12 +1,12 @@
-import { plural } from '../../data/arrival';
 import { unitFactor } from '../../data/quantity';
 import { cellArea, cellMetres, firstBand, type Band, type Raster } from '../../data/raster';
-import type { Check, InfosOf, InputSpec } from '../../method/define';
+import type { InfosOf, InputSpec } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice } from '../../method/params';
 import { accumulateDivided, dinfDivision, mfdDivision } from './accumulate';
 import { accumulateD8, d8 } from './flow';
 import { elevationChecks } from './gradient';
+import { plural, type Check } from '../../data/check';
 
 export const schemeParam = choice(
   { d8: 'one neighbour (D8)', dinf: 'between two (D∞)', mfd: 'all lower ones (MFD)' },

@@ -3,7 +3,7 @@ import { HelkError } from '../../errors';
 import { featureCount, FeaturesBuilder, featuresIn } from '../../data/features';
 import { cellArea, cellCount, cellMetres } from '../../data/raster';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output, type Check } from '../../method/define';
+import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { cellOutlines } from '../../numeric/components';
 import { accumulateD8, receiver } from './flow';
@@ -11,6 +11,7 @@ import { downstreamOrder } from './accumulate';
 import { streamLinks } from './stream-links';
 import { suggestThreshold } from './streams';
 import { waterChecks, waterOf } from './water';
+import type { Check } from '../../data/check';
 
 /**
  * Label of the first outlet downstream of each cell, -1 for none: one pass against the order of the water. O(cells).

@@ -1,4 +1,4 @@
-import { displayUnit } from '../data/quantity';
+import { displayUnit } from './quantity';
 
 /** A number with as many digits as the range it stands in calls for, and narrow spaces between thousands. */
 export function formatNumber(v: number | null | undefined, range = Math.abs(v ?? 0)): string {

@@ -1,7 +1,6 @@
-import { plural } from '../../data/arrival';
-import { featureCount, type Features } from '../../data/features';
-import type { Note } from '../../method/job';
-import { withGeos } from '../../numeric/geos';
+import { featureCount, type Features } from './features';
+import { withGeos } from '../numeric/geos';
+import { plural, type Note } from './check';
 
 /** Above this many corners validity is left to the methods, which repair on the way. */
 const MOST_CORNERS = 20_000_000;

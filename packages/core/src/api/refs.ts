@@ -1,0 +1,20 @@
+/** An input of a run: a dataset, and where it matters one of its bands, counted from 0. */
+export interface InputRef {
+  dataset: string;
+  band: number | null;
+}
+
+/** `abc123` or, for its second band, `abc123#2`. */
+export function refOf(text: string): InputRef {
+  const hash = text.indexOf('#');
+  if (hash < 0) return { dataset: text, band: null };
+  return { dataset: text.slice(0, hash), band: Number(text.slice(hash + 1)) - 1 };
+}
+
+export const refText = ({ dataset, band }: InputRef): string => (band === null ? dataset : `${dataset}#${band + 1}`);
+
+/** Datasets that are named as inputs, whatever their roles and bands. */
+export const datasetsIn = (inputs: Readonly<Record<string, readonly string[]>>): string[] =>
+  Object.values(inputs)
+    .flat()
+    .map((r) => refOf(r).dataset);

@@ -1,0 +1,36 @@
+import type { WriteFormat } from '../../formats/write-formats';
+import { features } from './features';
+import type { DataOf, HandleOf, InfoOf, KindRecord } from './kind';
+import { raster } from './raster';
+import { table } from './table';
+
+/** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
+export const KINDS = { raster, features, table };
+
+type Records = typeof KINDS;
+export type DatasetKind = keyof Records;
+/** Of each kind: the dataset in memory, its description, its handle. */
+export type Kinds = {
+  [K in DatasetKind]: { data: DataOf<Records[K]>; info: InfoOf<Records[K]>; handle: HandleOf<Records[K]> };
+};
+/** What methods take and make. */
+export type Dataset = Kinds[DatasetKind]['data'];
+/** What checks, suggestions and estimates see of an input: everything but the bulk. */
+export type DatasetInfo = Kinds[DatasetKind]['info'];
+export type AnyHandle = Kinds[DatasetKind]['handle'];
+
+type AnyRecord = KindRecord<DatasetKind, Dataset, DatasetInfo, AnyHandle>;
+
+/** The record of a kind, for whoever does not know which it is. */
+export const kindOf = (of: { kind: DatasetKind }): AnyRecord => KINDS[of.kind] as unknown as AnyRecord;
+export const isKind = (text: string): text is DatasetKind => Object.hasOwn(KINDS, text);
+export const KIND_NAMES = Object.keys(KINDS) as [DatasetKind, ...DatasetKind[]];
+
+export const infoOf = (d: Dataset): DatasetInfo => kindOf(d).info(d);
+/** System of a dataset; null when it is not known, and for what lies nowhere. */
+export const systemOf = (info: DatasetInfo) => kindOf(info).system(info);
+/** Extent of a dataset in its own system; null for what lies nowhere and for empty sets. */
+export const extentOf = (info: DatasetInfo) => kindOf(info).extent(info);
+export const handleOn = (d: Dataset): AnyHandle => kindOf(d).wrap(d);
+/** What a format cannot keep of a dataset, in words; nothing when it keeps all. */
+export const lossesOf = (info: DatasetInfo, format: WriteFormat): string[] => kindOf(info).losses(info, format);
