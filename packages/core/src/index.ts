@@ -16,6 +16,8 @@ export * from './data/own';
 export * from './data/arrival';
 export * from './method/define';
 export * from './method/job';
+export * from './method/parallel';
+export * from './data/room';
 export * from './method/params';
 export * from './method/registry';
 export * from './method/resolve';

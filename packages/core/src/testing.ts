@@ -1,4 +1,7 @@
+import { MemoryRaster } from './data/raster-handles';
 import { LocalJob } from './method/job';
+import { warp } from './methods/raster/warp';
+import type { Resampling } from './numeric/resample';
 import { measureRaster, type Grid, type Raster } from './data/raster';
 import { crsOfCode } from './data/crs';
 import { runMethod, type Outcome } from './method/run';
@@ -41,8 +44,6 @@ export async function runRaster(
   return { out: outcome.outputs[0]!.data as Raster, outcome };
 }
 
-export const quiet = (): LocalJob => new LocalJob();
-
 /** A believable rough surface for properties: seeded, with flats and pits. */
 export function roughCells(width: number, height: number, uniform: () => number): Float32Array {
   const cells = new Float32Array(width * height);
@@ -58,4 +59,11 @@ export async function refusalOf(p: Promise<unknown>): Promise<{ code: string; me
     return e as { code: string; message: string; path: string | null };
   }
   throw new Error('It was not refused.');
+}
+
+/** A raster in memory on another grid. */
+export async function warped(source: Raster, target: Grid, how: Resampling | 'auto'): Promise<Raster> {
+  const job = new LocalJob();
+  const { sink } = await warp(job, 'warped', 'warping', new MemoryRaster(source), target, how);
+  return (await (await job.result(sink)).load()) as Raster;
 }

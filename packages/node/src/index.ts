@@ -1,9 +1,10 @@
 import { promisify } from 'node:util';
 import { deflate, deflateSync, inflate, inflateSync } from 'node:zlib';
-import { useCrsCatalogue, type CrsEntry } from '@helk/core';
+import { useCrsCatalogue, useSharedRoom, useThreads, type CrsEntry } from '@helk/core';
 import Database from 'better-sqlite3';
 import { useCodec, useSqlite } from '@helk/core/formats';
 import { useGeos } from '@helk/core/numeric/geos';
+import { nodeThreads } from './threads';
 import type { SqliteFile } from '@helk/core/formats/sqlite';
 import epsg from '@helk/core/data/epsg.json' with { type: 'json' };
 
@@ -25,6 +26,8 @@ export function setupNode(): void {
       noticeHandler: () => undefined,
     } as never),
   );
+  useThreads(nodeThreads);
+  useSharedRoom(nodeThreads.count > 1);
   useSqlite(openSqlite);
   useCrsCatalogue(epsg as unknown as CrsEntry[]);
 }

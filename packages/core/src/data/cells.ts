@@ -1,5 +1,5 @@
 import type { Held } from './held';
-import { MISSING_CLASS, type Band, type BandInfo, type Cells, type StoredType } from './raster';
+import { bandInfo, MISSING_CLASS, type Band, type BandInfo, type Cells, type StoredType } from './raster';
 
 const RANGE: Partial<Record<StoredType, [number, number]>> = {
   int8: [-128, 127],
@@ -26,6 +26,13 @@ export type StoredArray = InstanceType<(typeof ARRAYS)[StoredType]>;
 export const storedArray = (type: StoredType, n: number): StoredArray => new ARRAYS[type](n);
 export const bytesOf = (type: StoredType): number => ARRAYS[type].BYTES_PER_ELEMENT;
 export const isWhole = (type: StoredType): boolean => !/float/.test(type);
+/** A type that holds every value of a whole-number one, and a value beside them for what is missing. */
+export function roomier(type: StoredType): Pick<Held, 'type' | 'missing'> {
+  if (type === 'int8' || type === 'uint8') return { type: 'int16', missing: -32768 };
+  if (type === 'int16' || type === 'uint16') return { type: 'int32', missing: MISSING_CLASS };
+  return { type: 'float64', missing: null };
+}
+
 /** Whether values of a type need doubles. */
 export const isWide = (type: StoredType): boolean => /64|int32/.test(type);
 
@@ -136,4 +143,16 @@ export function encodeCells(cells: Cells, band: { kind: BandInfo['kind']; held: 
     }
   }
   return out;
+}
+
+/** A band held as its source is, for values that are some of the source's. */
+export const heldBand = (b: BandInfo & { held?: Held }): BandInfo & { held: Held } => ({
+  ...bandInfo(b),
+  held: b.held ?? plainHeld(b),
+});
+
+/** A band held in floating point, wide where the source's values are, for values that are worked out from them. */
+export function floatBand(b: BandInfo & { held?: Held }): BandInfo & { held: Held } {
+  const type = isWide(b.held?.type ?? b.storedType) ? 'float64' : 'float32';
+  return { ...bandInfo(b), storedType: type, held: { type, missing: null } };
 }

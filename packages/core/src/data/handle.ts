@@ -24,6 +24,9 @@ export interface RasterHandle extends Handle<Raster, RasterInfo, 'raster'> {
 /** Where the cells of a new raster go, from north to south, any number of whole rows at a time, band by band or in turns. */
 export interface RasterSink {
   write(band: number, rows: Cells): Promise<void>;
+  /** The place of some rows, where there is one to work them out in; `filled` says that the next so many rows have been. */
+  room?(band: number, from: number, count: number): Cells | null;
+  filled?(band: number, count: number): void;
 }
 
 /** What a raster is before it has cells. */

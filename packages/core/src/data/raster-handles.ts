@@ -52,7 +52,9 @@ export class MemorySink implements RasterSink {
 
   constructor(private readonly head: RasterHead) {
     const { columns, rows } = head.grid;
-    this.cells = head.bands.map((b) => cellsFor({ kind: b.kind, held: b.held ?? plainHeld(b) }, columns * rows));
+    this.cells = head.bands.map((b) =>
+      cellsLike(cellsFor({ kind: b.kind, held: b.held ?? plainHeld(b) }, 0), columns * rows),
+    );
     this.at = head.bands.map(() => 0);
   }
 
@@ -60,6 +62,15 @@ export class MemorySink implements RasterSink {
     this.cells[band]!.set(rows, this.at[band]);
     this.at[band]! += rows.length;
     return Promise.resolve();
+  }
+
+  room(band: number, from: number, count: number): Cells {
+    const { columns } = this.head.grid;
+    return this.cells[band]!.subarray(from * columns, (from + count) * columns);
+  }
+
+  filled(band: number, count: number): void {
+    this.at[band]! += count * this.head.grid.columns;
   }
 
   /** The raster, when all rows have come. */

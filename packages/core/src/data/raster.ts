@@ -2,6 +2,7 @@ import { HelkError } from '../errors';
 import type { BandFacts } from './band-facts';
 import { metresPerUnit, type Crs, type Extent } from './crs';
 import type { Held } from './held';
+import { room } from './room';
 
 /** A north-up grid. Cell (0, 0) is the north-west one; x and y are its outer corner. */
 export interface Grid {
@@ -158,23 +159,33 @@ export function cellArea(g: Grid, row: number): number {
 
 /** An empty band of cells, every one missing. */
 export function newCells(kind: 'measure' | 'category', n: number, wide = false): Cells {
-  if (kind === 'category') return new Int32Array(n).fill(MISSING_CLASS);
-  return (wide ? new Float64Array(n) : new Float32Array(n)).fill(NaN);
+  if (kind === 'category') return room(Int32Array, n).fill(MISSING_CLASS);
+  return (wide ? room(Float64Array, n) : room(Float32Array, n)).fill(NaN);
 }
 
-/** Cells like the given ones, of the same type, not filled. */
+/** Cells like the given ones, of the same type, all 0. */
 export function cellsLike(c: Cells, n = c.length): Cells {
   return c instanceof Int32Array
-    ? new Int32Array(n)
+    ? room(Int32Array, n)
     : c instanceof Float64Array
-      ? new Float64Array(n)
-      : new Float32Array(n);
+      ? room(Float64Array, n)
+      : room(Float32Array, n);
 }
 
 /** What there is to know of a band without its cells, facts and store. */
 export function bandInfo(b: BandInfo & { cells?: Cells; held?: Held; facts?: BandFacts }): BandInfo {
   const { cells: _cells, held: _held, facts: _facts, ...info } = b;
   return info;
+}
+
+/** What a one-band measure raster on a grid is before it has cells. */
+export function measureHead(
+  grid: Grid,
+  info: Partial<BandInfo> & { name: string },
+): { grid: Grid; bands: [BandInfo & { held: Held }] } {
+  const storedType = info.storedType ?? 'float32';
+  const held: Held = { type: storedType === 'float64' ? 'float64' : 'float32', missing: null };
+  return { grid, bands: [{ unit: null, kind: 'measure', missingCode: null, ...info, storedType, held }] };
 }
 
 /** A one-band measure raster on a grid. */

@@ -3,6 +3,7 @@ import type { RasterHead, RasterSink } from '../data/handle';
 import { handleOn, KINDS, type AnyHandle, type Dataset } from '../data/kinds';
 import type { Collector } from '../data/kinds/kind';
 import { HelkError } from '../errors';
+import { overBlocks, threadsThere, type Kernel } from './parallel';
 import { Random } from '../numeric/random';
 
 /** What a running method may use of the world: progress, cancel, notes, randomness, and where its results go. */
@@ -19,6 +20,18 @@ export interface Job {
    * is not the method's business.
    */
   raster(role: string, head: RasterHead): RasterSink;
+  /** Threads that work on it. */
+  readonly threads: number;
+  /**
+   * Runs a kernel over blocks, on several threads where that pays, and hands the results over in the order of the blocks. The same comes
+   * out whatever the number of threads. Throws `run.cancelled` between two blocks when the run has been cancelled.
+   */
+  parallel<S, B, R>(
+    kernel: Kernel<S, B, R>,
+    shared: S,
+    blocks: Iterable<B> | AsyncIterable<B>,
+    each: (result: R, i: number) => void | Promise<void>,
+  ): Promise<void>;
 }
 
 /** Opens the place where a result goes that comes part by part. */
@@ -29,6 +42,8 @@ export interface JobHooks {
   onProgress?: (share: number, stage: string) => void;
   isCancelled?: () => boolean;
   seed?: number;
+  /** Threads to use, from the first block on; as many as there are, where it pays, when not given. */
+  threads?: number;
   /** Into memory when not given. */
   openSink?: OpenSink;
 }
@@ -50,12 +65,34 @@ export class LocalJob implements Job {
     this.names = hooks.names ?? {};
   }
 
+  get threads(): number {
+    return this.hooks.threads ?? threadsThere();
+  }
+
+  parallel<S, B, R>(
+    kernel: Kernel<S, B, R>,
+    shared: S,
+    blocks: Iterable<B> | AsyncIterable<B>,
+    each: (result: R, i: number) => void | Promise<void>,
+  ): Promise<void> {
+    const and = (r: R, i: number): void | Promise<void> => {
+      this.heed();
+      return each(r, i);
+    };
+    return overBlocks(kernel, shared, blocks, and, this.hooks.threads);
+  }
+
+  /** @throws HelkError `run.cancelled` when it has been */
+  private heed(): void {
+    if (this.cancelled) throw new HelkError('run.cancelled', 'The run was cancelled; nothing was changed.');
+  }
+
   get cancelled(): boolean {
     return this.hooks.isCancelled?.() ?? false;
   }
 
   progress(share: number, stage: string): void {
-    if (this.cancelled) throw new HelkError('run.cancelled', 'The run was cancelled; nothing was changed.');
+    this.heed();
     this.hooks.onProgress?.(share, stage);
   }
 

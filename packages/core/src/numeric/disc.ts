@@ -16,6 +16,8 @@ export function discRows(rx: number, ry: number): { reach: number; half: Int32Ar
 /**
  * Sum and count of the values within a disc around every cell, by running sums along rows: O(cells x radius) instead of
  * O(cells x radius²). Missing cells are left out. `visit` gets each row once.
+ *
+ * @param from, to the rows that are wanted; those around them only lend their values
  */
 export function discSums(
   cells: Cells,
@@ -24,6 +26,8 @@ export function discSums(
   rx: number,
   ry: number,
   visit: (row: number, sum: Float64Array, count: Float64Array, squares: Float64Array) => void,
+  from = 0,
+  to = height,
 ): void {
   const { reach, half } = discRows(rx, ry);
   // Running sums of the rows in reach; differences from the middle of the values keep the squares' digits.
@@ -53,8 +57,8 @@ export function discSums(
   const sum = new Float64Array(width);
   const count = new Float64Array(width);
   const squares = new Float64Array(width);
-  for (let y = 0; y < Math.min(reach, height); y++) load(y);
-  for (let y = 0; y < height; y++) {
+  for (let y = Math.max(0, from - reach); y < Math.min(from + reach, height); y++) load(y);
+  for (let y = from; y < to; y++) {
     if (y + reach < height) load(y + reach);
     sum.fill(0);
     count.fill(0);

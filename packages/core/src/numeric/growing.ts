@@ -34,6 +34,10 @@ export class Growing<T extends Float64Array | Uint32Array | Int32Array | Uint8Ar
     return this.held[i]!;
   }
 
+  set(i: number, v: number): void {
+    this.held[i] = v;
+  }
+
   /** The values, in an array of just their length. */
   done(): T {
     return this.held.slice(0, this.length) as T;

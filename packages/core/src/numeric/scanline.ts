@@ -1,8 +1,9 @@
 import { featureCount, type Features } from '../data/features';
 import type { Grid } from '../data/raster';
+import { room } from '../data/room';
 
 /** Edges of some features by the rows of a grid whose centre line they cross. */
-interface EdgeRows {
+export interface EdgeRows {
   /** First row that is crossed. */
   row: number;
   rows: number;
@@ -14,7 +15,7 @@ interface EdgeRows {
 }
 
 /** Sorts the edges of features `i0 … i1 - 1` by row. An edge crosses the rows whose centre line y + 0.5 lies in [top, bottom). */
-function edgeRows(f: Features, i0: number, i1: number, grid: Grid): EdgeRows {
+export function edgeRows(f: Features, grid: Grid, i0 = 0, i1 = featureCount(f)): EdgeRows {
   const { xy, ringOffsets, partOffsets, featureOffsets } = f;
   const rowOf = (c: number): number => (grid.y - xy[2 * c + 1]!) / grid.dy;
   const span = (c: number): [number, number] => {
@@ -41,8 +42,8 @@ function edgeRows(f: Features, i0: number, i1: number, grid: Grid): EdgeRows {
     for (let y = from; y < to; y++) starts[y - top + 1]!++;
   });
   for (let y = 0; y < rows; y++) starts[y + 1]! += starts[y]!;
-  const edges = new Uint32Array(starts[rows]!);
-  const owners = new Uint32Array(edges.length);
+  const edges = room(Uint32Array, starts[rows]!);
+  const owners = room(Uint32Array, edges.length);
   const next = starts.slice();
   each((c, i) => {
     const [from, to] = span(c);
@@ -55,11 +56,16 @@ function edgeRows(f: Features, i0: number, i1: number, grid: Grid): EdgeRows {
   return { row: top, rows, starts, edges, owners };
 }
 
-/** The runs of columns of a row, feature by feature, whose centres lie inside by the even-odd rule. */
-function eachRun(f: Features, e: EdgeRows, grid: Grid, row: number, run: (from: number, to: number) => void): void {
+/** The runs of columns of a row, feature by feature in their order, whose centres lie inside by the even-odd rule. */
+export function eachRun(
+  { xy }: Pick<Features, 'xy'>,
+  e: EdgeRows,
+  grid: Grid,
+  row: number,
+  run: (from: number, to: number, feature: number) => void,
+): void {
   const at = row - e.row;
   if (at < 0 || at >= e.rows) return;
-  const { xy } = f;
   const y = row + 0.5;
   for (let k = e.starts[at]!, end = e.starts[at + 1]!; k < end;) {
     const owner = e.owners[k]!;
@@ -74,7 +80,7 @@ function eachRun(f: Features, e: EdgeRows, grid: Grid, row: number, run: (from: 
     for (let j = 0; j + 1 < xs.length; j += 2) {
       const from = Math.max(0, Math.ceil(xs[j]! - 0.5));
       const to = Math.min(grid.columns, Math.ceil(xs[j + 1]! - 0.5));
-      if (to > from) run(from, to);
+      if (to > from) run(from, to, owner);
     }
   }
 }
@@ -84,7 +90,7 @@ function eachRun(f: Features, e: EdgeRows, grid: Grid, row: number, run: (from: 
  * feature is filled by itself, and the features are joined, so that what two of them share is inside. O(edge rows log edges + cells).
  */
 export function insideRows(f: Features, grid: Grid): (row: number, mask: Uint8Array) => void {
-  const e = edgeRows(f, 0, featureCount(f), grid);
+  const e = edgeRows(f, grid);
   return (row, mask) => {
     mask.fill(0);
     eachRun(f, e, grid, row, (from, to) => mask.fill(1, from, to));
@@ -98,6 +104,6 @@ export function insideRuns(
   grid: Grid,
   run: (row: number, from: number, to: number) => void,
 ): void {
-  const e = edgeRows(f, i, i + 1, grid);
+  const e = edgeRows(f, grid, i, i + 1);
   for (let row = e.row; row < e.row + e.rows; row++) eachRun(f, e, grid, row, (from, to) => run(row, from, to));
 }

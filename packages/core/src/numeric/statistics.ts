@@ -11,6 +11,30 @@ export interface Summary {
   sum: number;
 }
 
+/** What a summariser holds. */
+export interface Moments {
+  count: number;
+  seen: number;
+  min: number;
+  max: number;
+  mean: number;
+  m2: number;
+}
+
+/** The moments of some values. */
+export function momentsOf(values: ArrayLike<number>, missing = NaN): Moments {
+  const s = new Summariser();
+  s.add(values, 0, values.length, missing);
+  return s.moments();
+}
+
+/** A summary of parts in their order. */
+export function summaryOf(parts: Iterable<Moments>): Summary {
+  const s = new Summariser();
+  for (const p of parts) s.merge(p);
+  return s.done();
+}
+
 /** Values of a block whose sums are taken from one shift. */
 const BLOCK = 4096;
 
@@ -58,6 +82,25 @@ export class Summariser {
       this.mean += (d * bc) / total;
       this.count = total;
     }
+  }
+
+  /** What has been gathered so far, as plain data. */
+  moments(): Moments {
+    const { count, seen, min, max, mean, m2 } = this;
+    return { count, seen, min, max, mean, m2 };
+  }
+
+  /** Values that another has gathered (Chan, Golub and LeVeque 1983). */
+  merge(o: Moments): void {
+    this.seen += o.seen;
+    if (o.count === 0) return;
+    const total = this.count + o.count;
+    const d = o.mean - this.mean;
+    this.m2 += o.m2 + (d * d * this.count * o.count) / total;
+    this.mean += (d * o.count) / total;
+    this.count = total;
+    if (o.min < this.min) this.min = o.min;
+    if (o.max > this.max) this.max = o.max;
   }
 
   done(): Summary {

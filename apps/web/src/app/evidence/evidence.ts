@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { displayUnit, formatNumber, transformer, type RasterInfo } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 import { Views } from '../state/cursor';
@@ -225,16 +225,20 @@ export class Evidence {
       d.role === 'filled' ? this.store.datasetEntities().find((x) => x.runId === d.runId && x.role === 'depth') : d;
     const info = sibling?.info as RasterInfo | undefined;
     const band = info?.kind === 'raster' ? info.bands[0]! : undefined;
-    if (!sibling || !band?.facts?.extremes) return null;
+    if (!sibling || !band?.facts || (band.role !== 'depth' && band.role !== 'difference')) return null;
     const fill = band.role === 'depth';
     return {
       item: sibling,
       band,
-      list: band.facts.extremes,
+      list: band.facts.extremes ?? [],
       label: fill ? 'depth of fill' : 'difference',
       heading: fill ? 'Deepest' : 'Furthest from zero',
       tab: fill ? 'What filling changed' : 'Where they differ',
     };
+  });
+  private readonly closer = effect(() => {
+    const changed = this.change()?.item.id;
+    if (changed) untracked(() => void this.store.look(changed));
   });
   protected readonly tabs = computed(() => {
     const d = this.bench.selectedItem();

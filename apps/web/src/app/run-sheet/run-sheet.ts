@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { evaluateOver, rowsOf, rowsWhere } from '@helk/core/formula/over-features';
-import { namesOf } from '@helk/core/methods/raster/formula';
+import { bandsIn, namesOf } from '@helk/core/methods/raster/formula';
 import {
   cellArea,
   featureArea,
@@ -127,13 +127,16 @@ export class RunSheet {
   /** What a formula can name. */
   protected readonly names = computed((): FormulaName[] => {
     if (this.sheet().method === 'raster.formula') {
-      const bands = (this.sheet().inputs['rasters'] ?? []).flatMap((id) => {
-        const d = this.item(id);
-        return d?.info.kind === 'raster' ? [{ d, band: d.info.bands[0]! }] : [];
+      const grids = (this.sheet().inputs['rasters'] ?? []).flatMap((ref) => {
+        const d = this.item(ref);
+        const { band } = refOf(ref);
+        if (d?.info.kind !== 'raster') return [];
+        return [{ name: d.name, bands: band === null ? d.info.bands : [d.info.bands[band]!] }];
       });
-      return [...namesOf(bands.map((b) => b.band))].map(([name, i]) => ({
+      const bands = bandsIn(grids);
+      return [...namesOf(bands)].map(([name, i]) => ({
         name,
-        detail: [bands[i]!.d.name, displayUnit(bands[i]!.band.unit)].filter(Boolean).join(', '),
+        detail: [grids[bands[i]!.raster]!.name, displayUnit(bands[i]!.info.unit)].filter(Boolean).join(', '),
       }));
     }
     const info = this.item(this.firstInput())?.info;

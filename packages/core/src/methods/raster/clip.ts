@@ -1,9 +1,12 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { featureCount, featuresExtent, featuresIn } from '../../data/features';
-import { bandInfo, cellCount, cellsLike, gridExtent, missingOf, type Band, type Grid } from '../../data/raster';
+import { heldBand, isWhole, roomier } from '../../data/cells';
+import type { Held } from '../../data/held';
+import { cellCount, cellsLike, gridExtent, missingOf, type BandInfo, type Grid } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { bounds, choice } from '../../method/params';
+import { blockBytes, blockRows } from '../../method/rows';
 import { insideRows } from '../../numeric/scanline';
 import type { Check } from '../../data/check';
 
@@ -35,7 +38,7 @@ export const clip = defineMethod({
   keywords: ['crop', 'cut', 'mask', 'subset', 'extract', 'area of interest'],
   sources: ['common practice, no source (a cell belongs to an area when its centre lies in it)'],
   inputs: {
-    raster: input.raster({ bands: 'all' }),
+    raster: input.raster({ bands: 'all', parts: true }),
     area: input.features({ label: 'Area', geometry: 'polygon', least: 0 }),
   },
   params: z.object({
@@ -72,12 +75,13 @@ export const clip = defineMethod({
   },
   estimate: ({ raster }) => ({
     cells: cellCount(raster.grid),
-    bytes: cellCount(raster.grid) * 8,
+    bytes: blockBytes(raster.grid, 2 * raster.bands.length),
     seconds: cellCount(raster.grid) / 5e7,
   }),
-  run: ({ raster, area }, p, job) => {
-    let part = p.bounds ? cropGrid(raster.grid, p.bounds) : { grid: raster.grid, column: 0, row: 0 };
-    const zone = area ? featuresIn(area, raster.grid.crs) : null;
+  run: async ({ raster, area }, p, job) => {
+    const whole = raster.head.grid;
+    let part = p.bounds ? cropGrid(whole, p.bounds) : { grid: whole, column: 0, row: 0 };
+    const zone = area ? featuresIn(area, whole.crs) : null;
     if (zone && part) {
       const e = featureCount(zone) ? featuresExtent(zone) : null;
       const inner = e ? cropGrid(part.grid, e) : null;
@@ -86,28 +90,40 @@ export const clip = defineMethod({
     if (!part)
       throw new HelkError('method.input', 'The area does not touch the raster: no cell centre lies in it.', 'area');
     const { grid, column, row } = part;
-    const bands: Band[] = raster.bands.map((b) => ({ ...bandInfo(b), cells: cellsLike(b.cells, cellCount(grid)) }));
-    const mask = new Uint8Array(grid.columns);
-    const rows = zone ? insideRows(zone, grid) : null;
+    const bands = raster.head.bands.map((b) => leavable(heldBand(b), zone !== null));
+    const sink = job.raster('clipped', { grid, bands });
+    const inside = zone ? insideRows(zone, grid) : null;
+    const step = blockRows(whole.columns);
+    const mask = new Uint8Array(step * grid.columns);
     let cells = 0;
-    for (let y = 0; y < grid.rows; y++) {
-      if ((y & 63) === 0) job.progress(y / grid.rows, 'cutting');
-      if (rows) rows(y, mask);
-      raster.bands.forEach((b, k) => {
-        const out = bands[k]!.cells;
+    for (let from = 0; from < grid.rows; from += step) {
+      job.progress(from / grid.rows, 'cutting');
+      const n = Math.min(step, grid.rows - from);
+      if (inside) for (let y = 0; y < n; y++) inside(from + y, mask.subarray(y * grid.columns, (y + 1) * grid.columns));
+      for (const [k, b] of bands.entries()) {
+        const given = await raster.rows(k, row + from, n);
+        const out = cellsLike(given, n * grid.columns);
         const missing = missingOf(b);
-        const from = (row + y) * raster.grid.columns + column;
-        const to = y * grid.columns;
-        out.set(b.cells.subarray(from, from + grid.columns), to);
-        if (rows) for (let x = 0; x < grid.columns; x++) if (mask[x] === 0) out[to + x] = missing;
-        if (k === 0) {
-          for (let x = 0; x < grid.columns; x++) {
-            const v = out[to + x]!;
+        for (let y = 0; y < n; y++) {
+          const at = y * whole.columns + column;
+          out.set(given.subarray(at, at + grid.columns), y * grid.columns);
+        }
+        if (inside) for (let i = 0; i < out.length; i++) if (mask[i] === 0) out[i] = missing;
+        if (k === 0)
+          for (let i = 0; i < out.length; i++) {
+            const v = out[i]!;
             if (v === v && v !== missing) cells++;
           }
-        }
-      });
+        await sink.write(k, out);
+      }
     }
-    return { clipped: { kind: 'raster', grid, bands }, figures: { cells } };
+    return { clipped: sink, figures: { cells } };
   },
 });
+
+/** A band whose cells may be left out: held so that a value is there for missing ones. */
+function leavable(b: BandInfo & { held: Held }, leaves: boolean): BandInfo & { held: Held } {
+  if (!leaves || !isWhole(b.held.type) || b.held.missing !== null) return b;
+  // Every value of the type may be taken: the next wider one has room.
+  return { ...b, held: { ...b.held, ...roomier(b.held.type) } };
+}

@@ -1,11 +1,13 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { FeaturesBuilder } from '../../data/features';
-import { cellCount, cellMetres, firstBand } from '../../data/raster';
+import { cellCount, cellMetres, firstBand, type Cells } from '../../data/raster';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, number } from '../../method/params';
-import { chaikin, isolines } from '../../numeric/contour';
+import { room } from '../../data/room';
+import { defineKernel } from '../../method/parallel';
+import { chaikin, isolines, squareRanges, type SquareRanges } from '../../numeric/contour';
 import { summarise } from '../../numeric/statistics';
 import { displayUnit } from '../../data/quantity';
 import { roundNear } from './reproject';
@@ -54,7 +56,7 @@ export const contours = defineMethod({
     const levels = f ? (f.max - f.min) / p.interval : 10;
     return { cells: n, bytes: n * 12, seconds: (n * Math.max(1, levels)) / 2e8 };
   },
-  run: ({ raster }, p, job) => {
+  run: async ({ raster }, p, job) => {
     const { grid } = raster;
     const band = firstBand(raster);
     const { min, max } = summarise(band.cells);
@@ -72,10 +74,14 @@ export const contours = defineMethod({
     let length = 0;
     let levels = 0;
     const times = { none: 0, light: 1, strong: 3 }[p.smooth];
-    for (let k = first; k <= last; k++) {
-      job.progress((k - first) / Math.max(1, last - first + 1), `level ${k - first + 1} of ${last - first + 1}`);
-      const value = Number((p.base + k * p.interval).toPrecision(12));
-      const lines = isolines(band.cells, grid.columns, grid.rows, value);
+    const valueOf = (k: number): number => Number((p.base + k * p.interval).toPrecision(12));
+    const wanted = Array.from({ length: Math.max(0, last - first + 1) }, (_, j) => valueOf(first + j));
+    const { columns: width, rows: height } = grid;
+    const ranges = squareRanges(band.cells, width, height, (n) => room(Float64Array, n));
+    await job.parallel(levelLines, { cells: band.cells, width, height, ranges }, wanted, (lines, j) => {
+      job.progress(j / wanted.length, `level ${j + 1} of ${wanted.length}`);
+      const k = first + j;
+      const value = wanted[j]!;
       if (lines.length) levels++;
       for (const raw of lines) {
         const l = times ? chaikin(raw, times) : raw;
@@ -92,7 +98,7 @@ export const contours = defineMethod({
         level.push(value);
         index.push(String(k % Math.round(p.indexEvery) === 0));
       }
-    }
+    });
     const flags = {
       ...textColumn('index', index),
       type: 'boolean' as const,
@@ -104,3 +110,14 @@ export const contours = defineMethod({
     };
   },
 });
+
+interface Ground {
+  cells: Cells;
+  width: number;
+  height: number;
+  ranges: SquareRanges;
+}
+
+const levelLines = defineKernel('raster.contours', ({ cells, width, height, ranges }: Ground, level: number) =>
+  isolines(cells, width, height, level, ranges),
+);

@@ -1,7 +1,10 @@
 import { z } from 'zod';
 import { sameCrs } from '../../data/crs';
-import { cellCount, firstBand, gridExtent, measureRaster, missingOf, sameGrid, sameLattice } from '../../data/raster';
+import { isWide } from '../../data/cells';
+import type { RasterHandle } from '../../data/handle';
+import { cellCount, gridExtent, measureHead, missingOf, sameGrid, sameLattice } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
+import { blockBytes, defineRowKernel, outType, overRows } from '../../method/rows';
 import { cropGrid } from './clip';
 import type { Check } from '../../data/check';
 
@@ -14,7 +17,7 @@ export const difference = defineMethod({
     'a minus b, cell by cell, where both have a value, on the part their grids share. Both must lie on one lattice. Bias is the mean difference, MAE the mean of its size, RMSE the root of its mean square; correlation is Pearson’s.',
   keywords: ['compare', 'subtract', 'change', 'before and after', 'rmse', 'bias'],
   sources: ['Welford 1962, doi:10.1080/00401706.1962.10490022 (running moments)'],
-  inputs: { a: input.raster({ label: 'First' }), b: input.raster({ label: 'Minus' }) },
+  inputs: { a: input.raster({ label: 'First', parts: true }), b: input.raster({ label: 'Minus', parts: true }) },
   params: z.object({}),
   outputs: { difference: output.raster('Difference') },
   figures: {
@@ -74,62 +77,37 @@ export const difference = defineMethod({
     if (!checks.length) checks.push({ level: 'fine', code: 'fine', message: 'One grid, one unit.' });
     return checks;
   },
-  estimate: ({ a }) => ({ cells: cellCount(a.grid), bytes: cellCount(a.grid) * 12, seconds: cellCount(a.grid) / 4e7 }),
-  run: ({ a, b }, _p, job) => {
-    const part = cropGrid(a.grid, gridExtent(b.grid))!;
+  estimate: ({ a }) => ({ cells: cellCount(a.grid), bytes: blockBytes(a.grid, 3), seconds: cellCount(a.grid) / 4e7 }),
+  run: async ({ a, b }, _p, job) => {
+    const part = cropGrid(a.head.grid, gridExtent(b.head.grid))!;
     const { grid } = part;
-    const other = cropGrid(b.grid, gridExtent(grid))!;
-    const ba = firstBand(a);
-    const bb = firstBand(b);
-    const ma = missingOf(ba);
-    const mb = missingOf(bb);
-    const wide = ba.cells instanceof Float64Array || bb.cells instanceof Float64Array;
-    const out = wide ? new Float64Array(cellCount(grid)) : new Float32Array(cellCount(grid));
-    let n = 0;
-    let abs = 0;
-    let squares = 0;
-    let meanA = 0;
-    let meanB = 0;
-    let saa = 0;
-    let sbb = 0;
-    let sab = 0;
-    let min = Infinity;
-    let max = -Infinity;
-    for (let y = 0; y < grid.rows; y++) {
-      if ((y & 63) === 0) job.progress(y / grid.rows, 'subtracting');
-      let i = (part.row + y) * a.grid.columns + part.column;
-      let j = (other.row + y) * b.grid.columns + other.column;
-      let o = y * grid.columns;
-      for (let x = 0; x < grid.columns; x++, i++, j++, o++) {
-        const va = ba.cells[i]!;
-        const vb = bb.cells[j]!;
-        const d = va - vb;
-        if (d !== d || va === ma || vb === mb) {
-          out[o] = NaN;
-          continue;
-        }
-        out[o] = d;
-        n++;
-        abs += Math.abs(d);
-        squares += d * d;
-        if (d < min) min = d;
-        if (d > max) max = d;
-        const da = va - meanA;
-        const db = vb - meanB;
-        meanA += da / n;
-        meanB += db / n;
-        saa += da * (va - meanA);
-        sbb += db * (vb - meanB);
-        sab += da * (vb - meanB);
-      }
-    }
+    const other = cropGrid(b.head.grid, gridExtent(grid))!;
+    const [ba, bb] = [a.head.bands[0]!, b.head.bands[0]!];
+    const wide = [ba, bb].some((x) => isWide(x.held?.type ?? x.storedType));
+    const head = measureHead(grid, {
+      name: `${ba.name} − ${bb.name}`,
+      unit: ba.unit ?? bb.unit,
+      role: 'difference',
+      storedType: wide ? 'float64' : 'float32',
+    });
+    const sink = job.raster('difference', head);
+    const given = (of: RasterHandle, row: number) => async (from: number, n: number) => ({
+      cells: await of.rows(0, row + from, n),
+      first: row + from,
+      above: 0,
+      rows: n,
+    });
+    const params = {
+      a: { width: a.head.grid.columns, column: part.column, missing: missingOf(ba) },
+      b: { width: b.head.grid.columns, column: other.column, missing: missingOf(bb) },
+    };
+    const inputs = [given(a, part.row), given(b, other.row)];
+    const types = [outType(head.bands[0])];
+    const told = await overRows(job, 'subtracting', grid, inputs, differenceRows, params, sink, types);
+    const { n, abs, squares, meanA, meanB, saa, sbb, sab, min, max } = told.reduce(joined);
     const spread = Math.sqrt(saa * sbb);
     return {
-      difference: measureRaster(grid, out, {
-        name: `${ba.name} − ${bb.name}`,
-        unit: ba.unit ?? bb.unit,
-        role: 'difference',
-      }),
+      difference: sink,
       figures: n
         ? {
             n,
@@ -143,4 +121,89 @@ export const difference = defineMethod({
         : { n: 0, bias: null, mae: null, rmse: null, correlation: null, min: null, max: null },
     };
   },
+});
+
+interface Side {
+  /** Columns of the grid, the first that is compared, and the missing value. */
+  width: number;
+  column: number;
+  missing: number;
+}
+
+/** Running moments of two variables. */
+interface Pairs {
+  n: number;
+  abs: number;
+  squares: number;
+  meanA: number;
+  meanB: number;
+  saa: number;
+  sbb: number;
+  sab: number;
+  min: number;
+  max: number;
+}
+
+/** Moments of two parts together (Chan, Golub and LeVeque 1983). */
+function joined(p: Pairs, q: Pairs): Pairs {
+  if (!p.n || !q.n) return p.n ? p : q;
+  const n = p.n + q.n;
+  const da = q.meanA - p.meanA;
+  const db = q.meanB - p.meanB;
+  const w = (p.n * q.n) / n;
+  return {
+    n,
+    abs: p.abs + q.abs,
+    squares: p.squares + q.squares,
+    meanA: p.meanA + (da * q.n) / n,
+    meanB: p.meanB + (db * q.n) / n,
+    saa: p.saa + q.saa + da * da * w,
+    sbb: p.sbb + q.sbb + db * db * w,
+    sab: p.sab + q.sab + da * db * w,
+    min: Math.min(p.min, q.min),
+    max: Math.max(p.max, q.max),
+  };
+}
+
+const differenceRows = defineRowKernel('raster.difference', ({ a, b }: { a: Side; b: Side }, block): Pairs => {
+  const [ca, cb] = [block.inputs[0]!.cells, block.inputs[1]!.cells];
+  const out = block.out[0]!;
+  let n = 0;
+  let abs = 0;
+  let squares = 0;
+  let meanA = 0;
+  let meanB = 0;
+  let saa = 0;
+  let sbb = 0;
+  let sab = 0;
+  let min = Infinity;
+  let max = -Infinity;
+  for (let y = 0; y < block.rows; y++) {
+    let i = y * a.width + a.column;
+    let j = y * b.width + b.column;
+    let o = y * block.width;
+    for (let x = 0; x < block.width; x++, i++, j++, o++) {
+      const va = ca[i]!;
+      const vb = cb[j]!;
+      const d = va - vb;
+      if (d !== d || va === a.missing || vb === b.missing) {
+        out[o] = NaN;
+        continue;
+      }
+      out[o] = d;
+      n++;
+      abs += Math.abs(d);
+      squares += d * d;
+      if (d < min) min = d;
+      if (d > max) max = d;
+      const da = va - meanA;
+      const db = vb - meanB;
+      meanA += da / n;
+      meanB += db / n;
+      saa += da * (va - meanA);
+      sbb += db * (vb - meanB);
+      sab += da * (vb - meanB);
+    }
+  }
+  return { n, abs, squares, meanA, meanB, saa, sbb, sab, min, max };
 });

@@ -2,10 +2,14 @@ import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
-import { MISSING_CLASS, type Band, type Grid } from '../../data/raster';
+import { cellCount, MISSING_CLASS, newCells, type Band, type Cells, type Grid } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize, column } from '../../method/params';
-import { insideRuns } from '../../numeric/scanline';
+import type { Job } from '../../method/job';
+import { defineKernel } from '../../method/parallel';
+import { blockRows } from '../../method/rows';
+import { growingFloats } from '../../numeric/growing';
+import { eachRun, edgeRows, type EdgeRows } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { roundNear } from './reproject';
 import type { Check } from '../../data/check';
@@ -58,24 +62,23 @@ export const fromFeatures = defineMethod({
           },
         };
   },
-  run: ({ features, like }, p, job) => {
+  run: async ({ features, like }, p, job) => {
     const f = like ? featuresIn(features, like.grid.crs) : features;
     const grid = like?.grid ?? gridOver(f, p.cellSize as { value: number; unit: string });
     const c = columnOf(f.columns, p.value, 'value');
     const numeric = c.type !== 'text';
     const labels = numeric ? [] : [...new Set((c.values as string[]).filter((_, i) => !c.missing?.[i]))].sort();
     const code = new Map(labels.map((l, k) => [l, k + 1]));
-    const cells = numeric
-      ? new Float32Array(grid.columns * grid.rows).fill(NaN)
-      : new Int32Array(grid.columns * grid.rows).fill(MISSING_CLASS);
-    for (let i = 0; i < featureCount(f); i++) {
-      if ((i & 63) === 0) job.progress(i / featureCount(f), 'burning');
-      if (c.missing?.[i]) continue;
-      const v = numeric ? (c.values[i] as number) : code.get(c.values[i] as string)!;
-      if (f.geometry === 'polygon')
-        insideRuns(f, i, grid, (r, from, to) => cells.fill(v, r * grid.columns + from, r * grid.columns + to));
-      else burn(f, i, grid, (cell) => (cells[cell] = v));
-    }
+    const cells = newCells(numeric ? 'measure' : 'category', cellCount(grid));
+    const values = Float64Array.from({ length: featureCount(f) }, (_, i) =>
+      c.missing?.[i] ? NaN : numeric ? (c.values[i] as number) : code.get(c.values[i] as string)!,
+    );
+    if (f.geometry === 'polygon') await fill(job, f, values, grid, cells);
+    else
+      for (let i = 0; i < values.length; i++) {
+        if ((i & 63) === 0) job.progress(i / values.length, 'burning');
+        if (values[i] === values[i]) burn(f, i, grid, (cell) => (cells[cell] = values[i]!));
+      }
     let count = 0;
     for (const v of cells) if (v === v && v !== MISSING_CLASS) count++;
     if (count === 0) job.note('look', 'burn.none', 'No cell got a value: do the features lie on the grid?');
@@ -93,6 +96,40 @@ export const fromFeatures = defineMethod({
     return { raster: { kind: 'raster', grid, bands: [band] }, figures: { cells: count } };
   },
 });
+
+interface Burning {
+  xy: Float64Array;
+  edges: EdgeRows;
+  grid: Grid;
+  values: Float64Array;
+}
+
+/** Areas take the cells whose centres lie in them; of several the last. */
+async function fill(job: Job, f: Features, values: Float64Array, grid: Grid, cells: Cells): Promise<void> {
+  const edges = edgeRows(f, grid);
+  const step = blockRows(grid.columns);
+  const starts = Array.from({ length: Math.ceil(edges.rows / step) }, (_, k) => edges.row + k * step);
+  const blocks = starts.map((from) => ({ from, rows: Math.min(step, edges.row + edges.rows - from) }));
+  await job.parallel(burnRows, { xy: f.xy, edges, grid, values }, blocks, (runs, k) => {
+    job.progress(k / blocks.length, 'burning');
+    for (let j = 0; j < runs.length; j += 3) cells.fill(values[runs[j + 2]!]!, runs[j]!, runs[j + 1]!);
+  });
+}
+
+/** Runs of cells with the area that they lie in: first cell, cell behind the last, number of the area. */
+const burnRows = defineKernel(
+  'raster.fromFeatures',
+  ({ xy, edges, grid, values }: Burning, { from, rows }: { from: number; rows: number }) => {
+    const runs = growingFloats();
+    for (let y = from; y < from + rows; y++)
+      eachRun({ xy }, edges, grid, y, (c0, c1, area) => {
+        if (values[area] !== values[area]) return;
+        runs.push2(y * grid.columns + c0, y * grid.columns + c1);
+        runs.push(area);
+      });
+    return runs.done();
+  },
+);
 
 function gridOver(f: Features, q: { value: number; unit: string }): Grid {
   const e = featuresExtent(f);

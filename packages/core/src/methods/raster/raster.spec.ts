@@ -4,8 +4,8 @@ import { crsOfCode } from '../../data/crs';
 import { cellArea, measureRaster, MISSING_CLASS, type Raster } from '../../data/raster';
 import type { Features } from '../../data/features';
 import { Random } from '../../numeric/random';
-import { gridOf, quiet, rasterOf, refusalOf, run, runRaster } from '../../testing';
-import { roundNear, warp } from './reproject';
+import { gridOf, rasterOf, refusalOf, run, runRaster, warped } from '../../testing';
+import { roundNear } from './reproject';
 
 const part = (r: Raster, c0: number, r0: number, columns: number, rows: number): Raster => {
   const cells = new Float32Array(columns * rows);
@@ -215,10 +215,10 @@ describe('reprojection', () => {
   );
   const target = { crs: crsOfCode(32627), x: t.x, y: t.y, dx: t.size, dy: t.size, columns: t.columns, rows: t.rows };
 
-  it('equals pyproj coordinates with SciPy interpolation', () => {
-    const bilinear = warp(source, target, 'bilinear', quiet()).bands[0]!.cells;
+  it('equals pyproj coordinates with SciPy interpolation', async () => {
+    const bilinear = (await warped(source, target, 'bilinear')).bands[0]!.cells;
     warpCase.bilinear.forEach((v, i) => expect(Math.abs(bilinear[i]! - v)).toBeLessThan(1e-6 * Math.abs(v)));
-    const nearest = warp(source, target, 'nearest', quiet()).bands[0]!.cells;
+    const nearest = (await warped(source, target, 'nearest')).bands[0]!.cells;
     const unlike = warpCase.nearest.filter((v, i) => nearest[i] !== v).length;
     expect(unlike).toBe(0);
   });
@@ -287,13 +287,13 @@ describe('reprojection', () => {
     expect((await refusalOf(run('raster.reproject', { raster: source }, { crs: 'EPSG:999999' }))).path).toBe('crs');
   });
 
-  it('cubic restores a quadratic surface exactly', () => {
+  it('cubic restores a quadratic surface exactly', async () => {
     const q = rasterOf(
       12,
       Array.from({ length: 144 }, (_, i) => (i % 12) ** 2 + 2 * Math.floor(i / 12)),
     );
     const half = { ...q.grid, x: q.grid.x + 43, y: q.grid.y - 38, columns: 4, rows: 4 };
-    const out = warp(q, half, 'cubic', quiet()).bands[0]!.cells;
+    const out = (await warped(q, half, 'cubic')).bands[0]!.cells;
     for (let i = 0; i < 16; i++) expect(out[i]!).toBeCloseTo(((i % 4) + 4.3) ** 2 + 2 * (Math.floor(i / 4) + 3.8), 4);
   });
 

@@ -1,8 +1,10 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
-import { cellCount, firstBand, MISSING_CLASS, missingOf, type Band, type ClassEntry } from '../../data/raster';
+import type { Held } from '../../data/held';
+import { cellCount, MISSING_CLASS, missingOf, type BandInfo, type ClassEntry } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
+import { blockBytes, defineRowKernel, overRows } from '../../method/rows';
 import type { Check } from '../../data/check';
 
 export interface RecodeRule {
@@ -116,7 +118,7 @@ export const recode = defineMethod({
     'Classes from values by rules: `1 to 5 -> 2 reed; 6, 8 -> 1 water; others -> keep`. A colour may stand behind the label (`#7fa08c`). Both ends of an interval belong to it; the first rule that fits a value wins. Values that no rule covers become missing unless the others are given a class or kept, and are counted; values that two rules with different results claim are counted as clashes.',
   keywords: ['reclassify', 'classes', 'categories', 'rules', 'merge classes', 'lookup'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster({}) },
+  inputs: { raster: input.raster({ parts: true }) },
   params: z.object({
     rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', editor: 'rules' }),
   }),
@@ -181,43 +183,26 @@ export const recode = defineMethod({
   },
   estimate: ({ raster }) => ({
     cells: cellCount(raster.grid),
-    bytes: cellCount(raster.grid) * 8,
+    bytes: blockBytes(raster.grid),
     seconds: cellCount(raster.grid) / 3e7,
   }),
-  run: ({ raster }, p, job) => {
-    const band = firstBand(raster);
-    const missing = missingOf(band);
+  run: async ({ raster }, p, job) => {
+    const { grid, bands } = raster.head;
+    const band = bands[0]!;
     const { rules, rest } = parseRules(p.rules);
-    const out = new Int32Array(band.cells.length);
     const uncovered = new Set<number>();
     const claimed = new Set<number>();
-    const clashing = clashes(rules);
     let uncoveredCells = 0;
     let fraction = false;
-    for (let i = 0; i < out.length; i++) {
-      if ((i & 0xfffff) === 0) job.progress(i / out.length, 'recoding');
-      const v = band.cells[i]!;
-      if (v !== v || v === missing) {
-        out[i] = MISSING_CLASS;
-        continue;
-      }
-      let rule: RecodeRule | undefined;
-      for (const r of rules) {
-        if (v >= r.from && v <= r.to) {
-          rule = r;
-          break;
-        }
-      }
-      for (const [a, b] of clashing) if (v >= a.from && v <= a.to && v >= b.from && v <= b.to) claimed.add(v);
-      if (rule) out[i] = rule.value;
-      else {
-        uncoveredCells++;
-        if (uncovered.size < 1_000_000) uncovered.add(v);
-        if (rest === 'keep') {
-          fraction ||= v !== Math.round(v);
-          out[i] = Math.round(v);
-        } else out[i] = rest && rest !== 'missing' ? rest.value : MISSING_CLASS;
-      }
+    const result = recodedBand(band, rules, rest);
+    const sink = job.raster('recoded', { grid, bands: [result] });
+    const params = { rules: p.rules, missing: missingOf(band) };
+    const told = await overRows(job, 'recoding', grid, [{ of: raster }], recodeRows, params, sink, ['int32']);
+    for (const t of told) {
+      for (const v of t.uncovered) if (uncovered.size < MOST_LISTED) uncovered.add(v);
+      for (const v of t.claimed) claimed.add(v);
+      uncoveredCells += t.uncoveredCells;
+      fraction ||= t.fraction;
     }
     if (fraction) job.note('look', 'recode.rounded', 'Kept values were rounded: classes are whole numbers.');
     if (uncoveredCells && rest === null)
@@ -226,32 +211,80 @@ export const recode = defineMethod({
         'recode.uncovered',
         `${uncovered.size} ${uncovered.size === 1 ? 'value' : 'values'} in ${uncoveredCells} cells are covered by no rule and became missing.`,
       );
-    const labels = new Map<number, string>(
-      (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.label]),
-    );
-    for (const r of [...rules].reverse())
-      if (r.value !== MISSING_CLASS) labels.set(r.value, r.label || labels.get(r.value) || String(r.value));
-    if (rest && typeof rest === 'object') labels.set(rest.value, rest.label || String(rest.value));
-    const colours = new Map<number, string | null>(
-      (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.colour]),
-    );
-    for (const r of [...rules, ...(rest && typeof rest === 'object' ? [rest] : [])].reverse())
-      if (r.colour) colours.set(r.value, r.colour);
-    const classes: ClassEntry[] = [...labels]
-      .sort((a, b) => a[0] - b[0])
-      .map(([value, label]) => ({ value, label, colour: colours.get(value) ?? null }));
-    const result: Band = {
-      name: band.name,
-      unit: null,
-      kind: 'category',
-      storedType: 'int16',
-      missingCode: null,
-      classes,
-      cells: out,
-    };
     return {
-      recoded: { kind: 'raster', grid: raster.grid, bands: [result] },
+      recoded: sink,
       figures: { uncoveredValues: uncovered.size, uncoveredCells, clashes: claimed.size },
     };
   },
+});
+
+/** The band of classes that rules make, with the names and colours they give. */
+function recodedBand(band: BandInfo, rules: RecodeRule[], rest: Recode['rest']): BandInfo & { held: Held } {
+  const labels = new Map<number, string>(
+    (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.label]),
+  );
+  for (const r of [...rules].reverse())
+    if (r.value !== MISSING_CLASS) labels.set(r.value, r.label || labels.get(r.value) || String(r.value));
+  if (rest && typeof rest === 'object') labels.set(rest.value, rest.label || String(rest.value));
+  const colours = new Map<number, string | null>(
+    (band.classes ?? []).filter(() => rest === 'keep').map((c) => [c.value, c.colour]),
+  );
+  for (const r of [...rules, ...(rest && typeof rest === 'object' ? [rest] : [])].reverse())
+    if (r.colour) colours.set(r.value, r.colour);
+  const classes: ClassEntry[] = [...labels]
+    .sort((a, b) => a[0] - b[0])
+    .map(([value, label]) => ({ value, label, colour: colours.get(value) ?? null }));
+  return {
+    name: band.name,
+    unit: null,
+    kind: 'category',
+    storedType: 'int16',
+    missingCode: null,
+    classes,
+    held: { type: 'int32', missing: MISSING_CLASS },
+  };
+}
+
+/** Values that are listed one by one. */
+const MOST_LISTED = 1_000_000;
+
+const recodeRows = defineRowKernel('raster.recode', (p: { rules: string; missing: number }, block) => {
+  const { rules, rest } = parseRules(p.rules);
+  const clashing = clashes(rules);
+  const { cells } = block.inputs[0]!;
+  const out = block.out[0]!;
+  const uncovered = new Set<number>();
+  const claimed = new Set<number>();
+  let uncoveredCells = 0;
+  let fraction = false;
+  for (let i = 0; i < out.length; i++) {
+    const v = cells[i]!;
+    if (v !== v || v === p.missing) {
+      out[i] = MISSING_CLASS;
+      continue;
+    }
+    let rule: RecodeRule | undefined;
+    for (const r of rules) {
+      if (v >= r.from && v <= r.to) {
+        rule = r;
+        break;
+      }
+    }
+    for (const [a, b] of clashing) if (v >= a.from && v <= a.to && v >= b.from && v <= b.to) claimed.add(v);
+    if (rule) out[i] = rule.value;
+    else {
+      uncoveredCells++;
+      if (uncovered.size < MOST_LISTED) uncovered.add(v);
+      if (rest === 'keep') {
+        fraction ||= v !== Math.round(v);
+        out[i] = Math.round(v);
+      } else out[i] = rest && rest !== 'missing' ? rest.value : MISSING_CLASS;
+    }
+  }
+  return {
+    uncovered: Float64Array.from(uncovered),
+    claimed: Float64Array.from(claimed),
+    uncoveredCells,
+    fraction,
+  };
 });

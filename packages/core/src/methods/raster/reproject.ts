@@ -1,28 +1,13 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { placeOf } from '../../data/arrival';
-import { metresPerUnit, sameCrs, suggestUtm, transformExtent, transformer, type Crs } from '../../data/crs';
+import { metresPerUnit, sameCrs, suggestUtm, transformExtent, type Crs } from '../../data/crs';
 import { inBase, type Quantity } from '../../data/quantity';
-import {
-  bandInfo,
-  cellCount,
-  cellMetres,
-  firstBand,
-  gridExtent,
-  metresPerDegree,
-  missingOf,
-  newCells,
-  type Band,
-  type BandInfo,
-  type Grid,
-  type Raster,
-} from '../../data/raster';
+import { cellCount, cellMetres, gridExtent, metresPerDegree, type BandInfo, type Grid } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
-import type { Job } from '../../method/job';
 import { cellSize, choice, crs } from '../../method/params';
-import { CellMapper } from '../../numeric/cell-mapper';
-import { resampleRow, type Resampling } from '../../numeric/resample';
-import { summarise } from '../../numeric/statistics';
+import type { Resampling } from '../../numeric/resample';
+import { summaryOfBand, warp, warpBytes } from './warp';
 import type { Check } from '../../data/check';
 
 export const resamplingParam = choice(
@@ -38,12 +23,6 @@ export const resamplingParam = choice(
 );
 
 const AVERAGING: readonly (string | undefined)[] = ['bilinear', 'cubic', 'mean'];
-
-/** What a resampling means for a band: classes are never averaged, also where the bands beside them are. */
-export function resamplingFor(kind: 'measure' | 'category', how: 'auto' | Resampling): Resampling {
-  if (kind === 'category' && (how === 'auto' || AVERAGING.includes(how))) return how === 'mean' ? 'mode' : 'nearest';
-  return how === 'auto' ? 'bilinear' : how;
-}
 
 /** The number nearest to `x`, by ratio, of 1, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten. */
 export function roundNear(x: number): number {
@@ -107,60 +86,6 @@ export function targetGrid(source: Grid, target: Crs, size: number): Grid {
   };
 }
 
-/**
- * A raster's values on another grid, by way of both CRSs. Used by every method that brings grids together.
- * O(target cells); a transform is made exactly at a sixteenth of a percent of the cells and interpolated to 10⁻⁶ cell.
- */
-export function warp(source: Raster, target: Grid, how: 'auto' | Resampling, job: Job, title = 'projecting'): Raster {
-  const n = cellCount(target);
-  if (n > 2 ** 31)
-    throw new HelkError(
-      'method.memory',
-      `The result would have ${(n / 1e6).toFixed(0)} million cells; take larger cells.`,
-      'cellSize',
-    );
-  const g = source.grid;
-  const transform = transformer(target.crs ?? g.crs!, g.crs ?? target.crs!);
-  const mapper = new CellMapper(target, target.columns, g, transform);
-  const u = new Float64Array(target.columns);
-  const v = new Float64Array(target.columns);
-  const u2 = new Float64Array(target.columns);
-  const v2 = new Float64Array(target.columns);
-  const bands: Band[] = source.bands.map((b) => {
-    const r = resamplingFor(b.kind, how);
-    const keeps = r === 'nearest' || r === 'mode';
-    return {
-      ...bandInfo(b),
-      storedType: keeps ? b.storedType : b.cells instanceof Float64Array ? 'float64' : 'float32',
-      cells: newCells(b.kind, n, b.cells instanceof Float64Array),
-    };
-  });
-  const boxed = bands.some((b) => ['mean', 'mode'].includes(resamplingFor(b.kind, how)));
-  let halfU = 0.5;
-  let halfV = 0.5;
-  if (boxed) {
-    // The reach of a target cell in source cells, from the middle of the grid.
-    const mid = target.rows >> 1;
-    const c = target.columns >> 1;
-    mapper.row(mid, u, v);
-    mapper.row(Math.min(target.rows - 1, mid + 1), u2, v2);
-    const right = Math.min(target.columns - 1, c + 1);
-    halfU = target.columns > 1 ? Math.hypot(u[right]! - u[c]!, u2[c]! - u[c]!) / 2 : target.dx / g.dx / 2;
-    halfV = target.rows > 1 ? Math.hypot(v[right]! - v[c]!, v2[c]! - v[c]!) / 2 : target.dy / g.dy / 2;
-    if (!(halfU > 0)) halfU = target.dx / g.dx / 2;
-    if (!(halfV > 0)) halfV = target.dy / g.dy / 2;
-  }
-  for (let y = 0; y < target.rows; y++) {
-    if ((y & 63) === 0) job.progress(y / target.rows, title);
-    mapper.row(y, u, v);
-    bands.forEach((b, k) => {
-      const s = { cells: source.bands[k]!.cells, width: g.columns, height: g.rows, missing: missingOf(b) };
-      resampleRow(s, resamplingFor(b.kind, how), u, v, b.cells, y * target.columns, target.columns, halfU, halfV);
-    });
-  }
-  return { kind: 'raster', grid: target, bands };
-}
-
 /** What nearest does to measured surfaces, and averages to classes, with the way out. */
 export function resamplingCheck(
   bands: readonly Pick<BandInfo, 'kind' | 'name'>[],
@@ -209,7 +134,7 @@ export const reproject = defineMethod({
     'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
     'Snyder 1987, USGS Professional Paper 1395 (projections, through proj4)',
   ],
-  inputs: { raster: input.raster({ bands: 'all' }) },
+  inputs: { raster: input.raster({ bands: 'all', parts: true }) },
   params: z.object({
     crs: crs({ label: 'Coordinate system', help: 'EPSG code, like EPSG:32627.' }),
     cellSize: cellSize({ label: 'Cell size', help: 'A round number near the native size.' }).default('auto'),
@@ -269,18 +194,15 @@ export const reproject = defineMethod({
       Number.isFinite(size) && raster.grid.crs
         ? cellCount(targetGrid(raster.grid, p.crs, size))
         : cellCount(raster.grid);
-    return { cells: n, bytes: (n + cellCount(raster.grid)) * 4 * raster.bands.length, seconds: n / 1.5e7 };
+    return { cells: n, bytes: warpBytes(raster.grid, raster.bands.length), seconds: n / 1.5e7 };
   },
-  run: ({ raster }, p, job) => {
+  run: async ({ raster }, p, job) => {
     const size = p.cellSize as Quantity;
-    const grid = targetGrid(raster.grid, p.crs, sizeInCrs(size, p.crs));
-    const projected = warp(raster, grid, p.resampling, job);
-    const a = firstBand(raster);
-    const b = firstBand(projected);
-    const before = summarise(a.cells, missingOf(a));
-    const after = summarise(b.cells, missingOf(b));
+    const grid = targetGrid(raster.head.grid, p.crs, sizeInCrs(size, p.crs));
+    const { sink, after } = await warp(job, 'projected', 'projecting', raster, grid, p.resampling);
+    const before = await summaryOfBand(raster, 0);
     return {
-      projected,
+      projected: sink,
       figures: { minBefore: before.min, maxBefore: before.max, minAfter: after.min, maxAfter: after.max },
     };
   },

@@ -1,10 +1,10 @@
 import { z } from 'zod';
-import { HelkError } from '../../errors';
-import { cellCount, type Grid } from '../../data/raster';
+import type { Grid } from '../../data/raster';
 import { formatQuantity, type Quantity } from '../../data/quantity';
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize } from '../../method/params';
-import { resamplingCheck, resamplingParam, sizeInCrs, warp } from './reproject';
+import { resamplingCheck, resamplingParam, sizeInCrs } from './reproject';
+import { warp, warpBytes } from './warp';
 import type { Check } from '../../data/check';
 import { cellText } from '../../data/raster-checks';
 
@@ -31,7 +31,7 @@ export const resample = defineMethod({
     'Keys 1981, doi:10.1109/TASSP.1981.1163711 (cubic)',
     'common practice, no source (mean and mode by cell centres)',
   ],
-  inputs: { raster: input.raster({ bands: 'all' }) },
+  inputs: { raster: input.raster({ bands: 'all', parts: true }) },
   params: z.object({ cellSize: cellSize({ label: 'Cell size' }), resampling: resamplingParam.default('auto') }),
   outputs: { resampled: output.raster('Resampled') },
   figures: {},
@@ -70,18 +70,13 @@ export const resample = defineMethod({
     const { grid, bands } = raster;
     const size = p.cellSize === 'auto' ? grid.dx : grid.crs ? sizeInCrs(p.cellSize, grid.crs) : p.cellSize.value;
     const cells = Math.ceil((grid.columns * grid.dx) / size) * Math.ceil((grid.rows * grid.dy) / size);
-    return { cells, bytes: cells * bands.length * 4, seconds: (cells * bands.length) / 1.5e7 };
+    return { cells, bytes: warpBytes(grid, bands.length), seconds: (cells * bands.length) / 1.5e7 };
   },
-  run: ({ raster }, p, job) => {
+  run: async ({ raster }, p, job) => {
     const q = p.cellSize as Quantity;
-    const size = raster.grid.crs ? sizeInCrs(q, raster.grid.crs) : q.value;
-    const grid = coarser(raster.grid, size);
-    if (cellCount(grid) > 2 ** 31)
-      throw new HelkError(
-        'method.memory',
-        `The result would have ${(cellCount(grid) / 1e6).toFixed(0)} million cells; take larger cells.`,
-        'cellSize',
-      );
-    return { resampled: warp(raster, grid, p.resampling, job, 'resampling'), figures: {} };
+    const { grid } = raster.head;
+    const target = coarser(grid, grid.crs ? sizeInCrs(q, grid.crs) : q.value);
+    const { sink } = await warp(job, 'resampled', 'resampling', raster, target, p.resampling);
+    return { resampled: sink, figures: {} };
   },
 });

@@ -1,9 +1,12 @@
 import { z } from 'zod';
 import { cellCount } from '../../data/raster';
-import { rescaleBand } from '../../data/rescale-band';
+import { isWide } from '../../data/cells';
+import type { Held } from '../../data/held';
+import { rescaledInfo } from '../../data/raster-handles';
 import { defineMethod, input, output } from '../../method/define';
 import { number, text } from '../../method/params';
-import { summarise } from '../../numeric/statistics';
+import { blockBytes, defineRowKernel, oneBand, outType, overRows } from '../../method/rows';
+import { momentsOf, summaryOf, type Moments } from '../../numeric/statistics';
 
 export const rescale = defineMethod({
   id: 'raster.rescale',
@@ -14,7 +17,7 @@ export const rescale = defineMethod({
     'Each value times the factor plus the offset, in every band, with a new unit where one is given. Missing stays missing.',
   keywords: ['scale', 'multiply', 'unit conversion', 'feet to metres', 'negative', 'depth to elevation'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster({ band: 'measure', bands: 'all' }) },
+  inputs: { raster: input.raster({ band: 'measure', bands: 'all', parts: true }) },
   params: z.object({
     factor: number({ label: 'Factor' }).default(1),
     offset: number({ label: 'Offset', help: 'Added after the factor, in the new unit.' }).default(0),
@@ -46,16 +49,46 @@ export const rescale = defineMethod({
   ],
   estimate: ({ raster }) => ({
     cells: cellCount(raster.grid),
-    bytes: cellCount(raster.grid) * 8,
+    bytes: blockBytes(raster.grid),
     seconds: cellCount(raster.grid) / 1e8,
   }),
-  run: ({ raster }, p, job) => {
+  run: async ({ raster }, p, job) => {
     const { factor, offset } = p;
-    const bands = raster.bands.map((b, k) => {
-      job.progress(k / raster.bands.length, b.name);
-      return rescaleBand(b, factor, offset, p.unit);
+    const { grid } = raster.head;
+    const bands = raster.head.bands.map((b) => {
+      const info = rescaledInfo(b, factor, offset, p.unit);
+      return {
+        ...info,
+        held: { type: isWide(b.held?.type ?? b.storedType) ? 'float64' : 'float32', missing: null } as Held,
+      };
     });
-    const { min, max } = summarise(bands[0]!.cells);
-    return { rescaled: { kind: 'raster', grid: raster.grid, bands }, figures: { min, max } };
+    const sink = job.raster('rescaled', { grid, bands });
+    let first: Moments[] = [];
+    for (const [k, b] of bands.entries()) {
+      const share = (s: number): number => (k + s) / bands.length;
+      const inputs = [{ of: raster, band: k }];
+      const kernel = rescaleRows;
+      const told = await overRows(
+        job,
+        b.name,
+        grid,
+        inputs,
+        kernel,
+        { factor, offset },
+        oneBand(sink, k),
+        [outType(b)],
+        share,
+      );
+      if (k === 0) first = told;
+    }
+    const { min, max } = summaryOf(first);
+    return { rescaled: sink, figures: { min, max } };
   },
+});
+
+const rescaleRows = defineRowKernel('raster.rescale', (p: { factor: number; offset: number }, block) => {
+  const { cells } = block.inputs[0]!;
+  const out = block.out[0]!;
+  for (let i = 0; i < out.length; i++) out[i] = cells[i]! * p.factor + p.offset;
+  return momentsOf(out);
 });

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { sameCrs, transformer } from '../../data/crs';
 import { besideColumns, featureCount, type Column, type Features } from '../../data/features';
-import { firstBand, missingOf, type Band, type Grid } from '../../data/raster';
+import { firstBand, missingOf, type Band, type BandInfo, type Grid } from '../../data/raster';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, columns as columnsParam } from '../../method/params';
@@ -48,7 +48,7 @@ export function pointPlaces(f: Features): { x: Float64Array; y: Float64Array } {
 }
 
 /** Values as a column; of classes their labels, where there are any. */
-export function bandColumn(band: Band, name: string, values: Float64Array): Column {
+export function bandColumn(band: BandInfo, name: string, values: Float64Array): Column {
   if (band.kind !== 'category' || !band.classes?.length) return numberColumn(name, values, band.unit);
   const labels = new Map(band.classes.map((c) => [c.value, c.label]));
   const missing = Uint8Array.from(values, (v) => (v === v ? 0 : 1));

@@ -1,13 +1,18 @@
 import { z } from 'zod';
-import { bandInfo, cellCount, cellMetres, cellsLike, missingOf, type Band, type Cells } from '../../data/raster';
+import { floatBand, heldBand } from '../../data/cells';
+import { cellCount, cellMetres, missingOf, type Cells } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
+import { blockBytes, defineRowKernel, oneBand, outType, overRows } from '../../method/rows';
 import { discRows, discSums } from '../../numeric/disc';
 import type { Check } from '../../data/check';
 
 type Statistic = 'mean' | 'median' | 'min' | 'max' | 'sd' | 'majority';
 
-/** One statistic of all values within a disc, cell by cell; missing cells are left out and stay missing. O(cells x radius²). */
+/**
+ * One statistic of all values within a disc, cell by cell, for `count` rows from `from` on; missing cells are left out and stay missing.
+ * O(cells x radius²).
+ */
 function windowStatistic(
   cells: Cells,
   width: number,
@@ -17,15 +22,15 @@ function windowStatistic(
   missing: number,
   what: Statistic,
   out: Cells,
-  row: (y: number) => void,
+  from: number,
+  count: number,
 ): void {
   const { reach, half } = discRows(rx, ry);
   const held = new Float64Array(half.reduce((s, w) => s + 2 * w + 1, 0));
-  for (let y = 0; y < height; y++) {
-    row(y);
+  for (let y = from; y < from + count; y++) {
     for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      const own = cells[i]!;
+      const i = (y - from) * width + x;
+      const own = cells[y * width + x]!;
       if (own !== own || own === missing) {
         out[i] = missing;
         continue;
@@ -81,7 +86,7 @@ export const smooth = defineMethod({
     'A statistic of all cells whose centres lie within the radius of each cell, itself included. Missing cells are left out, and stay missing. The standard deviation is that of a sample (n − 1).',
   keywords: ['focal', 'filter', 'smooth', 'moving window', 'median', 'majority', 'neighbourhood'],
   sources: ['Tomlin 1990, Geographic Information Systems and Cartographic Modeling (focal operations)'],
-  inputs: { raster: input.raster({ bands: 'all' }) },
+  inputs: { raster: input.raster({ bands: 'all', parts: true }) },
   params: z.object({
     statistic: choice(
       {
@@ -133,40 +138,55 @@ export const smooth = defineMethod({
     const n = cellCount(raster.grid);
     return {
       cells: n,
-      bytes: n * 8,
+      bytes: blockBytes(raster.grid, 2, r),
       seconds: (n * (p.statistic === 'mean' || p.statistic === 'sd' ? 2 * r + 1 : 12 * r * r)) / 1.5e8,
     };
   },
-  run: ({ raster }, p, job) => {
-    const { grid } = raster;
+  run: async ({ raster }, p, job) => {
+    const { grid, bands } = raster.head;
     const [cw, ch] = cellMetres(grid, grid.rows >> 1);
-    const bands: Band[] = raster.bands.map((b, k) => {
-      const out = cellsLike(b.cells);
-      const missing = missingOf(b);
-      const row = (y: number): void => {
-        if ((y & 31) === 0) job.progress((k + y / grid.rows) / raster.bands.length, p.statistic);
-      };
-      if (p.statistic === 'mean' || p.statistic === 'sd') {
-        discSums(b.cells, grid.columns, grid.rows, p.radius / cw, p.radius / ch, (y, sum, count, squares) => {
-          row(y);
-          for (let x = 0; x < grid.columns; x++) {
-            const i = y * grid.columns + x;
-            const there = b.cells[i]! * 0;
-            out[i] =
-              p.statistic === 'mean'
-                ? sum[x]! / count[x]! + there
-                : (count[x]! > 1 ? Math.sqrt(squares[x]! / (count[x]! - 1)) : 0) + there;
-          }
-        });
-      } else
-        windowStatistic(b.cells, grid.columns, grid.rows, p.radius / cw, p.radius / ch, missing, p.statistic, out, row);
-      const keeps = ['min', 'max', 'majority'].includes(p.statistic);
-      return {
-        ...bandInfo(b),
-        storedType: keeps ? b.storedType : b.cells instanceof Float64Array ? 'float64' : 'float32',
-        cells: out,
-      };
-    });
-    return { smoothed: { kind: 'raster', grid, bands }, figures: {} };
+    const radii = { rx: p.radius / cw, ry: p.radius / ch };
+    const { reach } = discRows(radii.rx, radii.ry);
+    const keeps = ['min', 'max', 'majority'].includes(p.statistic);
+    const made = bands.map((b) => (keeps ? heldBand(b) : floatBand(b)));
+    const sink = job.raster('smoothed', { grid, bands: made });
+    const sums = p.statistic === 'mean' || p.statistic === 'sd';
+    for (const [k, b] of made.entries()) {
+      const inputs = [{ of: raster, band: k, halo: reach }];
+      const params = { ...radii, statistic: p.statistic, missing: missingOf(b) };
+      const share = (s: number): number => (k + s) / bands.length;
+      const kernel = sums ? smoothSums : smoothWindows;
+      await overRows(job, p.statistic, grid, inputs, kernel, params, oneBand(sink, k), [outType(b)], share);
+    }
+    return { smoothed: sink, figures: {} };
   },
+});
+
+interface Smoothing {
+  rx: number;
+  ry: number;
+  statistic: Statistic;
+  missing: number;
+}
+
+const smoothSums = defineRowKernel('raster.smooth.sums', ({ rx, ry, statistic }: Smoothing, block) => {
+  const { cells, above, rows } = block.inputs[0]!;
+  const w = block.width;
+  const out = block.out[0]!;
+  const visit = (y: number, sum: Float64Array, count: Float64Array, squares: Float64Array): void => {
+    for (let x = 0, o = (y - above) * w, i = y * w; x < w; x++, o++, i++) {
+      // A missing cell stays missing.
+      const there = cells[i]! * 0;
+      out[o] =
+        statistic === 'mean'
+          ? sum[x]! / count[x]! + there
+          : (count[x]! > 1 ? Math.sqrt(squares[x]! / (count[x]! - 1)) : 0) + there;
+    }
+  };
+  discSums(cells, w, rows, rx, ry, visit, above, above + block.rows);
+});
+
+const smoothWindows = defineRowKernel('raster.smooth.windows', (p: Smoothing, block) => {
+  const { cells, above, rows } = block.inputs[0]!;
+  windowStatistic(cells, block.width, rows, p.rx, p.ry, p.missing, p.statistic, block.out[0]!, above, block.rows);
 });

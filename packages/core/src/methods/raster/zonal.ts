@@ -1,12 +1,15 @@
 import { z } from 'zod';
 import { HelkError } from '../../errors';
 import { besideColumns, featureCount, featuresIn, type Column } from '../../data/features';
-import { firstBand, missingOf } from '../../data/raster';
+import type { RasterHandle } from '../../data/handle';
+import { cellCount, missingOf, type Cells, type Grid } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
-import { growingFloats } from '../../numeric/growing';
-import { insideRuns } from '../../numeric/scanline';
+import { defineKernel } from '../../method/parallel';
+import { blockBytes, blockRows } from '../../method/rows';
+import { growingFloats, type Growing } from '../../numeric/growing';
+import { eachRun, edgeRows, type EdgeRows } from '../../numeric/scanline';
 import { quantileSorted, Summariser, type Summary } from '../../numeric/statistics';
 import { bandColumn } from './sample';
 
@@ -53,7 +56,7 @@ export const zonal = defineMethod({
     'Statistics of the cells whose centre lies in an area, joined to the area. Missing cells do not count; an area that holds no centre has a count of 0 and is counted in the figures. The standard deviation is that of a sample (n - 1). Overlapping areas are each measured whole.',
   keywords: ['zone', 'statistics in polygons', 'mean per area', 'summarise', 'aggregate'],
   sources: ['common practice, no source'],
-  inputs: { raster: input.raster({}), zones: input.features({ label: 'Areas', geometry: 'polygon' }) },
+  inputs: { raster: input.raster({ parts: true }), zones: input.features({ label: 'Areas', geometry: 'polygon' }) },
   params: z.object({
     statistics: text({ label: 'Statistics', help: `Apart by commas: ${STATISTICS.join(', ')}.` }).default(
       'count, mean, min, max',
@@ -62,12 +65,16 @@ export const zonal = defineMethod({
   }),
   outputs: { zones: output.features('Zonal statistics', 'statistics') },
   figures: { zones: { label: 'Areas' }, emptyZones: { label: 'Areas without a cell' } },
-  estimate: ({ raster, zones }) => ({
+  estimate: ({ raster, zones }, p) => ({
     cells: raster.grid.columns * raster.grid.rows,
-    bytes: zones.count * 200,
+    // Where the values of an area must stand together, all cells may be among them.
+    bytes:
+      blockBytes(raster.grid) +
+      zones.count * 400 +
+      (SORTED.some((s) => p.statistics.includes(s)) ? 16 * cellCount(raster.grid) : 0),
     seconds: (raster.grid.columns * raster.grid.rows) / 2e7 + zones.count / 2e4,
   }),
-  run: ({ raster, zones }, p, job) => {
+  run: async ({ raster, zones }, p, job) => {
     const names = p.statistics
       .split(',')
       .map((s) => s.trim())
@@ -79,30 +86,28 @@ export const zonal = defineMethod({
           `statistics: there is no "${s}"; there are ${STATISTICS.join(', ')}.`,
           'statistics',
         );
-    const band = firstBand(raster);
-    const { grid } = raster;
-    const missing = missingOf(band);
+    const { grid, bands } = raster.head;
+    const band = bands[0]!;
     const places = featuresIn(zones, grid.crs);
     const n = featureCount(zones);
-    const out = names.map(() => new Float64Array(n).fill(NaN));
     const keeps = names.some((s) => SORTED.includes(s as Statistic));
+    const sums = Array.from({ length: n }, () => new Summariser());
+    const values = keeps ? Array.from({ length: n }, () => [] as Float64Array[]) : null;
+    const edges = edgeRows(places, grid);
+    const shared = { xy: places.xy, edges, grid, missing: missingOf(band), keeps };
+    await job.parallel(zoneRows, shared, rowsOf(raster, edges), (parts, i) => {
+      job.progress((i * blockRows(grid.columns)) / Math.max(1, edges.rows), 'areas');
+      for (const part of parts) {
+        sums[part.zone]!.merge(part.moments);
+        values?.[part.zone]!.push(part.values);
+      }
+    });
+    const out = names.map(() => new Float64Array(n).fill(NaN));
     let empty = 0;
     for (let i = 0; i < n; i++) {
-      if ((i & 31) === 0) job.progress(i / n, 'areas');
-      const sum = new Summariser();
-      const values = growingFloats();
-      insideRuns(places, i, grid, (row, from, to) => {
-        const start = row * grid.columns;
-        sum.add(band.cells, start + from, start + to, missing);
-        if (!keeps) return;
-        for (let k = start + from; k < start + to; k++) {
-          const v = band.cells[k]!;
-          if (v === v && v !== missing) values.push(v);
-        }
-      });
-      const s = sum.done();
+      const s = sums[i]!.done();
       if (!s.count) empty++;
-      const sorted = values.done().sort();
+      const sorted = joinFloats(values?.[i] ?? []).sort();
       names.forEach((name, k) => (out[k]![i] = statistic(name as Statistic, s, sorted)));
     }
     if (empty === n)
@@ -124,3 +129,50 @@ export const zonal = defineMethod({
     };
   },
 });
+
+/** The rows that any zone reaches, some at a time. */
+async function* rowsOf(raster: RasterHandle, edges: EdgeRows): AsyncGenerator<{ from: number; cells: Cells }> {
+  const step = blockRows(raster.head.grid.columns);
+  const end = edges.row + edges.rows;
+  for (let from = edges.row; from < end; from += step)
+    yield { from, cells: await raster.rows(0, from, Math.min(step, end - from)) };
+}
+
+interface Zones {
+  xy: Float64Array;
+  edges: EdgeRows;
+  grid: Grid;
+  missing: number;
+  keeps: boolean;
+}
+
+/** What lies in the zones of some rows: moments and, where they are wanted, the values themselves, zone by zone. */
+const zoneRows = defineKernel(
+  'raster.zonal',
+  ({ xy, edges, grid, missing, keeps }: Zones, { from, cells }: { from: number; cells: Cells }) => {
+    const found = new Map<number, { sum: Summariser; values: Growing<Float64Array> }>();
+    const { columns } = grid;
+    for (let y = 0; y * columns < cells.length; y++)
+      eachRun({ xy }, edges, grid, from + y, (c0, c1, zone) => {
+        let z = found.get(zone);
+        if (!z) found.set(zone, (z = { sum: new Summariser(), values: growingFloats() }));
+        z.sum.add(cells, y * columns + c0, y * columns + c1, missing);
+        if (!keeps) return;
+        for (let i = y * columns + c0; i < y * columns + c1; i++) {
+          const v = cells[i]!;
+          if (v === v && v !== missing) z.values.push(v);
+        }
+      });
+    return [...found].map(([zone, { sum, values }]) => ({ zone, moments: sum.moments(), values: values.done() }));
+  },
+);
+
+function joinFloats(parts: readonly Float64Array[]): Float64Array {
+  const out = new Float64Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const p of parts) {
+    out.set(p, at);
+    at += p.length;
+  }
+  return out;
+}

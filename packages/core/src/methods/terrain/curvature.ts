@@ -1,9 +1,10 @@
 import { z } from 'zod';
-import { cellCount, firstBand, measureRaster } from '../../data/raster';
+import { cellCount, measureHead, type BandInfo, type Grid } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice } from '../../method/params';
-import { elevationChecks, sizesFor, tick } from './gradient';
-import { forWindows } from './window';
+import { blockBytes, defineRowKernel, overRows } from '../../method/rows';
+import { elevationChecks, sizesFor } from './gradient';
+import { eachInnerRow } from './window';
 
 export const curvature = defineMethod({
   id: 'terrain.curvature',
@@ -14,7 +15,7 @@ export const curvature = defineMethod({
     'Curvature of the surface through the eight neighbours after Zevenbergen and Thorne, per metre, positive where the ground bulges and negative where it is hollow: along the slope (profile), across it (plan), or the mean of both directions. On level ground profile and plan are 0. Beside missing cells and at the edge the result is missing.',
   keywords: ['convex', 'concave', 'profile curvature', 'plan curvature', 'bulge', 'hollow'],
   sources: ['Zevenbergen and Thorne 1987, doi:10.1002/esp.3290120107'],
-  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
+  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length', parts: true }) },
   params: z.object({
     kind: choice({ profile: 'along the slope', plan: 'across the slope', mean: 'mean' }, { label: 'Kind' }).default(
       'profile',
@@ -25,37 +26,43 @@ export const curvature = defineMethod({
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 8,
+    bytes: blockBytes(elevation.grid),
     seconds: cellCount(elevation.grid) / 1e7,
   }),
-  run: ({ elevation }, p, job) => {
-    const { grid } = elevation;
-    const band = firstBand(elevation);
-    const size = sizesFor(grid, band, 1);
-    const out = new Float32Array(cellCount(grid)).fill(NaN);
-    let dx = 1;
-    let dy = 1;
-    forWindows(
-      band.cells,
-      grid.columns,
-      grid.rows,
-      (row) => {
-        [dx, dy] = size(row);
-        tick(job, row, grid.rows, 'curvature');
-      },
-      (i, a, b, c, d, e, f, g, h, k) => {
-        const D = ((d + f) / 2 - e) / (dx * dx);
-        const E = ((b + h) / 2 - e) / (dy * dy);
-        const F = (c - a + g - k) / (4 * dx * dy);
-        const G = (f - d) / (2 * dx);
-        const H = (b - h) / (2 * dy);
-        const s = G * G + H * H;
-        if (p.kind === 'mean') out[i] = -(D + E);
-        else if (s === 0) out[i] = 0 * (a + c + g + k);
-        else if (p.kind === 'profile') out[i] = (-2 * (D * G * G + E * H * H + F * G * H)) / s;
-        else out[i] = (-2 * (D * H * H + E * G * G - F * G * H)) / s;
-      },
-    );
-    return { curvature: measureRaster(grid, out, { name: 'curvature', unit: '1/m', role: 'difference' }), figures: {} };
+  run: async ({ elevation }, p, job) => {
+    const { grid, bands } = elevation.head;
+    const sink = job.raster('curvature', measureHead(grid, { name: 'curvature', unit: '1/m', role: 'difference' }));
+    const params = { grid, band: { unit: bands[0]!.unit }, kind: p.kind };
+    const inputs = [{ of: elevation, halo: 1 }];
+    await overRows(job, 'curvature', grid, inputs, curvatureRows, params, sink, ['float32']);
+    return { curvature: sink, figures: {} };
   },
+});
+
+interface CurvatureParams {
+  grid: Grid;
+  band: Pick<BandInfo, 'unit'>;
+  kind: 'profile' | 'plan' | 'mean';
+}
+
+const curvatureRows = defineRowKernel('terrain.curvature', ({ grid, band, kind }: CurvatureParams, block) => {
+  const size = sizesFor(grid, band, 1);
+  eachInnerRow(block, (row, north, middle, south, out) => {
+    const [dx, dy] = size(row);
+    // Letters as in Zevenbergen and Thorne.
+    for (let x = 1; x < block.width - 1; x++) {
+      const corners = north[x + 1]! - north[x - 1]! + south[x - 1]! - south[x + 1]!;
+      const z = middle[x]!;
+      const D = ((middle[x - 1]! + middle[x + 1]!) / 2 - z) / (dx * dx);
+      const E = ((north[x]! + south[x]!) / 2 - z) / (dy * dy);
+      const F = corners / (4 * dx * dy);
+      const G = (middle[x + 1]! - middle[x - 1]!) / (2 * dx);
+      const H = (north[x]! - south[x]!) / (2 * dy);
+      const s = G * G + H * H;
+      if (kind === 'mean') out[x] = -(D + E);
+      else if (s === 0) out[x] = 0 * corners;
+      else if (kind === 'profile') out[x] = (-2 * (D * G * G + E * H * H + F * G * H)) / s;
+      else out[x] = (-2 * (D * H * H + E * G * G - F * G * H)) / s;
+    }
+  });
 });

@@ -2,6 +2,7 @@ import { unitFactor } from '../../data/quantity';
 import { cellMetres, type BandInfo, type Cells, type Grid } from '../../data/raster';
 import type { InfosOf, InputSpec } from '../../method/define';
 import type { Job } from '../../method/job';
+import type { RowBlock } from '../../method/rows';
 import { placeOf } from '../../data/arrival';
 import { suggestUtm } from '../../data/crs';
 import type { Check } from '../../data/check';
@@ -19,6 +20,7 @@ export type GradientAlgorithm = 'horn' | 'zevenbergen-thorne';
  * @param cells row by row from the north, missing as NaN
  * @param size width and height of a cell in each row, in the unit of the values
  * @param visit gets the row and its gradients; the two arrays are reused
+ * @param from, to the rows that are wanted; those around them only lend their values
  */
 export function scanGradients(
   cells: Cells,
@@ -27,11 +29,13 @@ export function scanGradients(
   size: (row: number) => [number, number],
   algorithm: GradientAlgorithm,
   visit: (row: number, gx: Float64Array, gy: Float64Array) => void,
+  from = 0,
+  to = height,
 ): void {
   const gx = new Float64Array(width);
   const gy = new Float64Array(width);
   const horn = algorithm === 'horn';
-  for (let y = 0; y < height; y++) {
+  for (let y = from; y < to; y++) {
     const [dx, dy] = size(y);
     const fx = horn ? 1 / (8 * dx) : 1 / (2 * dx);
     const fy = horn ? 1 / (8 * dy) : 1 / (2 * dy);
@@ -131,7 +135,7 @@ function mended(
 }
 
 /** Cell sizes in the unit of the elevations: horizontal metres against vertical unit and factor. */
-export function sizesFor(grid: Grid, band: BandInfo, zFactor: number): (row: number) => [number, number] {
+export function sizesFor(grid: Grid, band: Pick<BandInfo, 'unit'>, zFactor: number): (row: number) => [number, number] {
   const vertical = (unitFactor(band.unit) ?? 1) * zFactor;
   if (!grid.crs?.geographic) {
     const [w, h] = cellMetres(grid, 0);
@@ -141,6 +145,28 @@ export function sizesFor(grid: Grid, band: BandInfo, zFactor: number): (row: num
     const [w, h] = cellMetres(grid, row);
     return [w / vertical, h / vertical];
   };
+}
+
+/** What a kernel on gradients is told beside the cells: plain data, so that a thread can have it. */
+export interface GradientParams {
+  grid: Grid;
+  band: Pick<BandInfo, 'unit'>;
+  zFactor: number;
+  algorithm: GradientAlgorithm;
+}
+
+/** The gradients of the rows of a block; `visit` gets where the row begins in the block's results. */
+export function blockGradients(
+  { grid, band, zFactor, algorithm }: GradientParams,
+  block: RowBlock,
+  visit: (offset: number, gx: Float64Array, gy: Float64Array) => void,
+): void {
+  const { cells, above, rows } = block.inputs[0]!;
+  const size = sizesFor(grid, band, zFactor);
+  const first = block.from - above;
+  const inBlock = (row: number): [number, number] => size(first + row);
+  const put = (row: number, gx: Float64Array, gy: Float64Array): void => visit((row - above) * block.width, gx, gy);
+  scanGradients(cells, block.width, rows, inBlock, algorithm, put, above, above + block.rows);
 }
 
 /** Says progress and obeys cancel every 64 rows. */

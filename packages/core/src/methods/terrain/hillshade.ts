@@ -1,9 +1,10 @@
 import { z } from 'zod';
-import { cellCount, firstBand, measureRaster } from '../../data/raster';
+import { cellCount, measureHead } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';
-import { elevationChecks, scanGradients, sizesFor, tick } from './gradient';
-import { shadeRow, shader } from './light';
+import { blockBytes, defineRowKernel, overRows } from '../../method/rows';
+import { blockGradients, elevationChecks, type GradientParams } from './gradient';
+import { shadeRow, shader, type Light } from './light';
 import { zFactor } from './slope';
 
 export const hillshade = defineMethod({
@@ -18,7 +19,7 @@ export const hillshade = defineMethod({
     'Horn 1981, doi:10.1109/PROC.1981.11918',
     'Mark 1992, US Geological Survey Open-File Report 92-422 (several lights)',
   ],
-  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
+  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length', parts: true }) },
   params: z.object({
     azimuth: quantity('angle', {
       label: 'Light from',
@@ -42,18 +43,21 @@ export const hillshade = defineMethod({
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 8,
+    bytes: blockBytes(elevation.grid),
     seconds: cellCount(elevation.grid) / 1.5e7,
   }),
-  run: ({ elevation }, p, job) => {
-    const { grid } = elevation;
-    const band = firstBand(elevation);
-    const out = new Float32Array(cellCount(grid));
+  run: async ({ elevation }, p, job) => {
+    const { grid, bands } = elevation.head;
+    const sink = job.raster('hillshade', measureHead(grid, { name: 'hillshade', unit: '', role: 'hillshade' }));
     const light = shader(p.azimuth, p.altitude, p.lights);
-    scanGradients(band.cells, grid.columns, grid.rows, sizesFor(grid, band, p.zFactor), 'horn', (row, gx, gy) => {
-      shadeRow(light, gx, gy, out, row * grid.columns);
-      tick(job, row, grid.rows, 'hillshade');
-    });
-    return { hillshade: measureRaster(grid, out, { name: 'hillshade', unit: '', role: 'hillshade' }), figures: {} };
+    const params = { grid, band: { unit: bands[0]!.unit }, zFactor: p.zFactor, algorithm: 'horn' as const, light };
+    const inputs = [{ of: elevation, halo: 1 }];
+    await overRows(job, 'hillshade', grid, inputs, shadeRows, params, sink, ['float32']);
+    return { hillshade: sink, figures: {} };
   },
+});
+
+const shadeRows = defineRowKernel('terrain.hillshade', (p: GradientParams & { light: Light }, block) => {
+  const out = block.out[0] as Float32Array;
+  blockGradients(p, block, (o, gx, gy) => shadeRow(p.light, gx, gy, out, o));
 });

@@ -1,8 +1,9 @@
 import { z } from 'zod';
-import { cellCount, firstBand, measureRaster } from '../../data/raster';
+import { cellCount, measureHead } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
-import { elevationChecks, tick } from './gradient';
-import { forWindows } from './window';
+import { blockBytes, defineRowKernel, overRows } from '../../method/rows';
+import { elevationChecks } from './gradient';
+import { eachInnerRow } from './window';
 
 export const ruggedness = defineMethod({
   id: 'terrain.ruggedness',
@@ -13,38 +14,38 @@ export const ruggedness = defineMethod({
     'Riley’s terrain ruggedness index: the root of the summed squared differences between a cell and its eight neighbours, in the unit of the elevations. Beside missing cells and at the edge the result is missing.',
   keywords: ['tri', 'roughness', 'terrain ruggedness index'],
   sources: ['Riley, DeGloria and Elliot 1999, Intermountain Journal of Sciences 5: 23-27'],
-  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
+  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length', parts: true }) },
   params: z.object({}),
   outputs: { ruggedness: output.raster('Ruggedness') },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 8,
+    bytes: blockBytes(elevation.grid),
     seconds: cellCount(elevation.grid) / 2e7,
   }),
-  run: ({ elevation }, _p, job) => {
-    const { grid } = elevation;
-    const band = firstBand(elevation);
-    const out = new Float32Array(cellCount(grid)).fill(NaN);
-    forWindows(
-      band.cells,
-      grid.columns,
-      grid.rows,
-      (row) => tick(job, row, grid.rows, 'ruggedness'),
-      (i, a, b, c, d, e, f, g, h, k) => {
-        out[i] = Math.sqrt(
-          (a - e) ** 2 +
-            (b - e) ** 2 +
-            (c - e) ** 2 +
-            (d - e) ** 2 +
-            (f - e) ** 2 +
-            (g - e) ** 2 +
-            (h - e) ** 2 +
-            (k - e) ** 2,
-        );
-      },
-    );
-    return { ruggedness: measureRaster(grid, out, { name: 'ruggedness', unit: band.unit }), figures: {} };
+  run: async ({ elevation }, _p, job) => {
+    const { grid, bands } = elevation.head;
+    const sink = job.raster('ruggedness', measureHead(grid, { name: 'ruggedness', unit: bands[0]!.unit }));
+    const inputs = [{ of: elevation, halo: 1 }];
+    await overRows(job, 'ruggedness', grid, inputs, ruggedRows, {}, sink, ['float32']);
+    return { ruggedness: sink, figures: {} };
   },
+});
+
+const ruggedRows = defineRowKernel('terrain.ruggedness', (_p: object, block) => {
+  eachInnerRow(block, (_row, north, middle, south, out) => {
+    for (let x = 1; x < block.width - 1; x++) {
+      const z = middle[x]!;
+      const nw = north[x - 1]! - z;
+      const n = north[x]! - z;
+      const ne = north[x + 1]! - z;
+      const w = middle[x - 1]! - z;
+      const e = middle[x + 1]! - z;
+      const sw = south[x - 1]! - z;
+      const s = south[x]! - z;
+      const se = south[x + 1]! - z;
+      out[x] = Math.sqrt(nw * nw + n * n + ne * ne + w * w + e * e + sw * sw + s * s + se * se);
+    }
+  });
 });

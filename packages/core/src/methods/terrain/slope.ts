@@ -1,10 +1,11 @@
 import { z } from 'zod';
-import { cellCount, firstBand, measureRaster } from '../../data/raster';
+import { cellCount, measureHead } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, number } from '../../method/params';
-import { summarise } from '../../numeric/statistics';
+import { blockBytes, defineRowKernel, overRows } from '../../method/rows';
+import { momentsOf, summaryOf } from '../../numeric/statistics';
 import { arctan } from '../../numeric/arctan';
-import { elevationChecks, scanGradients, sizesFor, tick } from './gradient';
+import { blockGradients, elevationChecks, type GradientParams } from './gradient';
 
 export const gradientParams = {
   algorithm: choice(
@@ -28,7 +29,7 @@ export const slope = defineMethod({
     'The steepest gradient at each cell, from its eight (Horn) or four (Zevenbergen–Thorne) neighbours. Missing cells stay missing; beside them and at the edge the surface is continued from the neighbour opposite. On a geographic grid the metres of each row are taken from the ellipsoid.',
   keywords: ['steepness', 'gradient', 'incline', 'grade'],
   sources: ['Horn 1981, doi:10.1109/PROC.1981.11918', 'Zevenbergen and Thorne 1987, doi:10.1002/esp.3290120107'],
-  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
+  inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length', parts: true }) },
   params: z.object({
     unit: choice({ degrees: 'degrees', percent: 'percent' }, { label: 'Unit' }).default('degrees'),
     ...gradientParams,
@@ -43,29 +44,32 @@ export const slope = defineMethod({
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 8,
+    bytes: blockBytes(elevation.grid),
     seconds: cellCount(elevation.grid) / 2e7,
   }),
-  run: ({ elevation }, p, job) => {
-    const { grid } = elevation;
-    const band = firstBand(elevation);
-    const out = new Float32Array(cellCount(grid));
+  run: async ({ elevation }, p, job) => {
+    const { grid, bands } = elevation.head;
     const degrees = p.unit === 'degrees';
-    const w = grid.columns;
-    scanGradients(band.cells, w, grid.rows, sizesFor(grid, band, p.zFactor), p.algorithm, (row, gx, gy) => {
-      const o = row * w;
-      if (degrees) {
-        const k = 180 / Math.PI;
-        for (let x = 0; x < w; x++) out[o + x] = arctan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * k;
-      } else {
-        for (let x = 0; x < w; x++) out[o + x] = Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!) * 100;
-      }
-      tick(job, row, grid.rows, 'slope');
-    });
-    const { min, max, mean } = summarise(out);
-    return {
-      slope: measureRaster(grid, out, { name: 'slope', unit: degrees ? '°' : '%', role: 'slope' }),
-      figures: { min, max, mean },
-    };
+    const head = measureHead(grid, { name: 'slope', unit: degrees ? '°' : '%', role: 'slope' });
+    const sink = job.raster('slope', head);
+    const params = { grid, band: { unit: bands[0]!.unit }, zFactor: p.zFactor, algorithm: p.algorithm, degrees };
+    const inputs = [{ of: elevation, halo: 1 }];
+    const told = await overRows(job, 'slope', grid, inputs, slopeRows, params, sink, ['float32']);
+    const { min, max, mean } = summaryOf(told);
+    return { slope: sink, figures: { min, max, mean } };
   },
+});
+
+const slopeRows = defineRowKernel('terrain.slope', (p: GradientParams & { degrees: boolean }, block) => {
+  const out = block.out[0]!;
+  const w = block.width;
+  const k = 180 / Math.PI;
+  blockGradients(p, block, (o, gx, gy) => {
+    if (p.degrees) {
+      for (let x = 0; x < w; x++) out[o + x] = arctan(Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!)) * k;
+    } else {
+      for (let x = 0; x < w; x++) out[o + x] = Math.sqrt(gx[x]! * gx[x]! + gy[x]! * gy[x]!) * 100;
+    }
+  });
+  return momentsOf(out);
 });

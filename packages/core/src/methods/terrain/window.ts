@@ -1,35 +1,21 @@
 import type { Cells } from '../../data/raster';
+import type { RowBlock } from '../../method/rows';
 
-type Visit = (
-  i: number,
-  nw: number,
-  n: number,
-  ne: number,
-  w: number,
-  z: number,
-  e: number,
-  sw: number,
-  s: number,
-  se: number,
-) => void;
-
-/** Calls `visit` with every inner cell's index and its 3 x 3 neighbourhood, row by row; missing neighbours come as NaN. */
-export function forWindows(cells: Cells, width: number, height: number, row: (y: number) => void, visit: Visit): void {
-  for (let y = 1; y < height - 1; y++) {
-    row(y);
-    for (let i = y * width + 1, end = y * width + width - 1; i < end; i++) {
-      visit(
-        i,
-        cells[i - width - 1]!,
-        cells[i - width]!,
-        cells[i - width + 1]!,
-        cells[i - 1]!,
-        cells[i]!,
-        cells[i + 1]!,
-        cells[i + width - 1]!,
-        cells[i + width]!,
-        cells[i + width + 1]!,
-      );
-    }
+/**
+ * Calls `visit` with each row of a block that has a row above and below: its number in the grid, the three rows from north to south, and its
+ * place for results. What `visit` leaves out is NaN, as are rows at the edge of the grid.
+ */
+export function eachInnerRow(
+  block: RowBlock,
+  visit: (row: number, north: Cells, middle: Cells, south: Cells, out: Cells) => void,
+): void {
+  const { cells, above, rows } = block.inputs[0]!;
+  const { width } = block;
+  const out = block.out[0]!;
+  out.fill(NaN);
+  for (let y = Math.max(1, above), last = Math.min(rows - 1, above + block.rows); y < last; y++) {
+    const at = (k: number): Cells => cells.subarray(k * width, (k + 1) * width);
+    const o = (y - above) * width;
+    visit(block.from - above + y, at(y - 1), at(y), at(y + 1), out.subarray(o, o + width));
   }
 }
