@@ -99,6 +99,14 @@ export class FeaturesBuilder {
     this.endPart();
     this.endFeature();
   }
+  /** Features that have been built already, without their heights. */
+  append(f: Pick<Features, 'xy' | 'ringOffsets' | 'partOffsets' | 'featureOffsets'>): void {
+    const [corners, rings, parts] = [this.xy.length / 2, this.rings.length - 1, this.parts.length - 1];
+    for (let i = 0; i < f.xy.length; i += 2) this.coordinate(f.xy[i]!, f.xy[i + 1]!);
+    for (let k = 1; k < f.ringOffsets.length; k++) this.rings.push(corners + f.ringOffsets[k]!);
+    for (let k = 1; k < f.partOffsets.length; k++) this.parts.push(rings + f.partOffsets[k]!);
+    for (let k = 1; k < f.featureOffsets.length; k++) this.features.push(parts + f.featureOffsets[k]!);
+  }
   /** Parts so far. */
   get partCount(): number {
     return this.parts.length - 1;

@@ -4,7 +4,7 @@ import scipy from '../../../../reference/fixtures/surface-scipy.json';
 import { InverseDistance } from './inverse-distance';
 import { GlobalKriging, LocalKriging, type Samples } from './kriging';
 import { NearPoints } from './near';
-import { thinPlate } from './spline';
+import { sheetAt, thinPlate } from './spline';
 import { empiricalVariogram, fitVariogram, semivariance, type Variogram, type VariogramKind } from './variogram';
 
 const s: Samples = { x: Float64Array.from(meuse.x), y: Float64Array.from(meuse.y), z: Float64Array.from(meuse.z) };
@@ -107,13 +107,13 @@ describe('the zinc of the meuse data against gstat', () => {
   it('thin plate spline against SciPy, exact and smoothed', () => {
     const exact = thinPlate(s, 0)!;
     near(
-      meuse.gx.map((x, i) => exact(x, meuse.gy[i]!)),
+      meuse.gx.map((x, i) => sheetAt(exact, x, meuse.gy[i]!)),
       scipy.tps,
       1e-6,
     );
     const smooth = thinPlate(s, scipy.smoothing)!;
     near(
-      meuse.gx.map((x, i) => smooth(x, meuse.gy[i]!)),
+      meuse.gx.map((x, i) => sheetAt(smooth, x, meuse.gy[i]!)),
       scipy.smooth,
       1e-6,
     );

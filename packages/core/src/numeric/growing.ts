@@ -2,7 +2,7 @@
  * A typed array that grows as values are added, by doubling: O(1) a value, and no longer than what the machine can hold in one
  * piece, where adding fails with a RangeError that can be caught. (A plain array past about 113 million entries ends the process.)
  */
-export class Growing<T extends Float64Array | Uint32Array | Int32Array | Uint8Array> {
+export class Growing<T extends Float64Array | Float32Array | Uint32Array | Int32Array | Uint8Array> {
   length = 0;
   private held: T;
 
@@ -55,3 +55,4 @@ export const growingFloats = (): Growing<Float64Array> => new Growing(Float64Arr
 export const growingCounts = (): Growing<Uint32Array> => new Growing(Uint32Array);
 export const growingBytes = (): Growing<Uint8Array> => new Growing(Uint8Array);
 export const growingCells = (): Growing<Int32Array> => new Growing(Int32Array);
+export const growingSingles = (): Growing<Float32Array> => new Growing(Float32Array);

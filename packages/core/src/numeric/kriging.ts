@@ -1,3 +1,4 @@
+import { room } from '../data/room';
 import { cholesky, solve, solveCholesky } from './cholesky';
 import { NearPoints } from './near';
 import { shape, type Variogram } from './variogram';
@@ -51,6 +52,54 @@ function covarianceOf(v: Variogram, s: Samples): (d2: number) => number {
   return (d2) => (d2 === 0 ? top : top - v.nugget - partial * shape(v.model, Math.sqrt(d2) / v.range));
 }
 
+/** What is worked out once for all places: the factor L of the covariances, C⁻¹ F, C⁻¹ (z - F β), β and (Fᵀ C⁻¹ F)⁻¹. */
+export interface Factors {
+  l: Float64Array;
+  u: Float64Array;
+  w: Float64Array;
+  beta: Float64Array;
+  inverse: Float64Array;
+}
+
+/** O(n³). @throws Error when the covariances of the samples are not positive definite */
+export function factorsOf(s: Samples, v: Variogram, drift: 'none' | 'linear'): Factors {
+  const n = s.x.length;
+  const trend = trendOf(s, drift);
+  const p = trend.count;
+  const cov = covarianceOf(v, s);
+  const l = room(Float64Array, n * n);
+  for (let i = 0; i < n; i++)
+    for (let j = 0; j <= i; j++) l[i * n + j] = cov((s.x[i]! - s.x[j]!) ** 2 + (s.y[i]! - s.y[j]!) ** 2);
+  if (!cholesky(l, n)) throw new Error('not positive definite');
+  const f = new Float64Array(n * p);
+  for (let i = 0; i < n; i++) trend.fill(s.x[i]!, s.y[i]!, f, i * p);
+  const u = new Float64Array(n * p);
+  const column = new Float64Array(n);
+  for (let k = 0; k < p; k++) {
+    for (let i = 0; i < n; i++) column[i] = f[i * p + k]!;
+    solveCholesky(l, n, column);
+    for (let i = 0; i < n; i++) u[i * p + k] = column[i]!;
+  }
+  const gram = new Float64Array(p * p);
+  const beta = new Float64Array(p);
+  for (let a = 0; a < p; a++)
+    for (let i = 0; i < n; i++) {
+      beta[a]! += u[i * p + a]! * s.z[i]!;
+      for (let b = 0; b < p; b++) gram[a * p + b]! += f[i * p + a]! * u[i * p + b]!;
+    }
+  const inverse = new Float64Array(p * p);
+  for (let k = 0; k < p; k++) {
+    const e = new Float64Array(p);
+    e[k] = 1;
+    if (!solve(gram.slice(), p, e)) throw new Error('no trend');
+    for (let a = 0; a < p; a++) inverse[a * p + k] = e[a]!;
+  }
+  if (!solve(gram.slice(), p, beta)) throw new Error('no trend');
+  const w = Float64Array.from(s.z, (z, i) => z - dot(f, i * p, beta, p));
+  solveCholesky(l, n, w);
+  return { l, u, w, beta, inverse };
+}
+
 /**
  * Kriging with all samples (ordinary, or with a linear drift; Cressie 1993, sections 3.2 and 3.4): the covariances are factorised once, and
  * places are taken in blocks so that each row of the factor serves several. O(n³) once, O(n²) a place with the error, O(n) without.
@@ -58,56 +107,28 @@ function covarianceOf(v: Variogram, s: Samples): (d2: number) => number {
  * @throws Error when the covariances of the samples are not positive definite
  */
 export class GlobalKriging {
-  private readonly l: Float64Array;
   private readonly n: number;
   private readonly p: number;
   private readonly trend: Trend;
   private readonly cov: (d2: number) => number;
-  /** C⁻¹ F and C⁻¹ (z - F β). */
+  private readonly l: Float64Array;
   private readonly u: Float64Array;
   private readonly w: Float64Array;
   private readonly beta: Float64Array;
   private readonly inverse: Float64Array;
 
+  /** @param factors of the same samples, model and drift, where they have been worked out already */
   constructor(
     private readonly s: Samples,
     v: Variogram,
     drift: 'none' | 'linear' = 'none',
+    factors: Factors = factorsOf(s, v, drift),
   ) {
-    const n = (this.n = s.x.length);
+    this.n = s.x.length;
     this.trend = trendOf(s, drift);
-    const p = (this.p = this.trend.count);
+    this.p = this.trend.count;
     this.cov = covarianceOf(v, s);
-    this.l = new Float64Array(n * n);
-    for (let i = 0; i < n; i++)
-      for (let j = 0; j <= i; j++) this.l[i * n + j] = this.cov((s.x[i]! - s.x[j]!) ** 2 + (s.y[i]! - s.y[j]!) ** 2);
-    if (!cholesky(this.l, n)) throw new Error('not positive definite');
-    const f = new Float64Array(n * p);
-    for (let i = 0; i < n; i++) this.trend.fill(s.x[i]!, s.y[i]!, f, i * p);
-    this.u = new Float64Array(n * p);
-    const column = new Float64Array(n);
-    for (let k = 0; k < p; k++) {
-      for (let i = 0; i < n; i++) column[i] = f[i * p + k]!;
-      solveCholesky(this.l, n, column);
-      for (let i = 0; i < n; i++) this.u[i * p + k] = column[i]!;
-    }
-    const gram = new Float64Array(p * p);
-    this.beta = new Float64Array(p);
-    for (let a = 0; a < p; a++)
-      for (let i = 0; i < n; i++) {
-        this.beta[a]! += this.u[i * p + a]! * s.z[i]!;
-        for (let b = 0; b < p; b++) gram[a * p + b]! += f[i * p + a]! * this.u[i * p + b]!;
-      }
-    this.inverse = new Float64Array(p * p);
-    for (let k = 0; k < p; k++) {
-      const e = new Float64Array(p);
-      e[k] = 1;
-      if (!solve(gram.slice(), p, e)) throw new Error('no trend');
-      for (let a = 0; a < p; a++) this.inverse[a * p + k] = e[a]!;
-    }
-    if (!solve(gram.slice(), p, this.beta)) throw new Error('no trend');
-    this.w = Float64Array.from(s.z, (z, i) => z - dot(f, i * p, this.beta, p));
-    solveCholesky(this.l, n, this.w);
+    ({ l: this.l, u: this.u, w: this.w, beta: this.beta, inverse: this.inverse } = factors);
   }
 
   /** Estimates and their variances at places; `variance` may be left out. */

@@ -4,6 +4,7 @@ import { FeaturesBuilder, type Features } from '../data/features';
 import { numberColumn } from '../data/table';
 import { methodOf } from '../method/registry';
 import { runMethod } from '../method/run';
+import { estimatorOf } from './estimators';
 import { krigingOf } from '../methods/surface/kriging';
 import { LocalJob } from '../method/job';
 import { looError, rankedModels } from './model-choice';
@@ -30,7 +31,7 @@ function missed(model: {
   range: number;
 }): number {
   const out = new Float64Array(rain.ox.length);
-  krigingOf(given, null, model, 0, 'none', new LocalJob()).at(rain.ox, rain.oy, out);
+  estimatorOf(krigingOf(given, null, model, 0, 'none', new LocalJob())).at(rain.ox, rain.oy, out);
   return Math.sqrt(out.reduce((s, v, i) => s + (v - rain.oz[i]!) ** 2, 0) / out.length);
 }
 
@@ -58,11 +59,8 @@ describe('the choice of a variogram model', () => {
     for (let i = 0; i < 100; i++) {
       const rest = (a: Float64Array): Float64Array => a.filter((_, k) => k !== i);
       const e = new Float64Array(1);
-      krigingOf({ x: rest(given.x), y: rest(given.y), z: rest(given.z) }, null, v, 24, 'none', new LocalJob()).at(
-        [given.x[i]!],
-        [given.y[i]!],
-        e,
-      );
+      const others = { x: rest(given.x), y: rest(given.y), z: rest(given.z) };
+      estimatorOf(krigingOf(others, null, v, 24, 'none', new LocalJob())).at([given.x[i]!], [given.y[i]!], e);
       sum += (given.z[i]! - e[0]!) ** 2;
     }
     expect(looError(given, v)).toBeCloseTo(Math.sqrt(sum / 100), 6);

@@ -6,12 +6,12 @@ const kernel = (d2: number): number => (d2 > 0 ? 0.5 * d2 * Math.log(d2) : 0);
 
 /**
  * Thin plate spline (Duchon 1977; Wahba 1990): the smoothest sheet through the samples, or near them where `smoothing` is above 0.
- * Coordinates are taken in units of the extent, about its middle. O(n³) once, O(n) a place.
+ * Coordinates are taken in units of the extent, about its middle. O(n³).
  *
  * @param smoothing added to the diagonal of the kernel in units of the coordinates, as SciPy's RBFInterpolator does
  * @returns null where the samples all lie on a line
  */
-export function thinPlate(s: Samples, smoothing: number): ((x: number, y: number) => number) | null {
+export function thinPlate(s: Samples, smoothing: number): Sheet | null {
   const n = s.x.length;
   let [mx, my] = [0, 0];
   for (let i = 0; i < n; i++) {
@@ -35,10 +35,24 @@ export function thinPlate(s: Samples, smoothing: number): ((x: number, y: number
     b[i] = s.z[i]!;
   }
   if (!solve(a, m, b)) return null;
-  return (x, y) => {
-    const [p, q] = [(x - mx) / size, (y - my) / size];
-    let t = b[n]! + b[n + 1]! * p + b[n + 2]! * q;
-    for (let i = 0; i < n; i++) t += b[i]! * kernel((u[i]! - p) ** 2 + (v[i]! - q) ** 2);
-    return t;
-  };
+  return { mx, my, size, u, v, b };
+}
+
+/** A sheet worked out: the samples about their middle in units of their extent, and their weights with those of the plane. */
+export interface Sheet {
+  mx: number;
+  my: number;
+  size: number;
+  u: Float64Array;
+  v: Float64Array;
+  b: Float64Array;
+}
+
+/** Height of a sheet at a place. O(n). */
+export function sheetAt({ mx, my, size, u, v, b }: Sheet, x: number, y: number): number {
+  const n = u.length;
+  const [p, q] = [(x - mx) / size, (y - my) / size];
+  let t = b[n]! + b[n + 1]! * p + b[n + 2]! * q;
+  for (let i = 0; i < n; i++) t += b[i]! * kernel((u[i]! - p) ** 2 + (v[i]! - q) ** 2);
+  return t;
 }

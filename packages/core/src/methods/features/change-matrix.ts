@@ -5,10 +5,8 @@ import { featureArea, measuredHow } from '../../data/measure';
 import { numberColumn, textColumn, type Table } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, column } from '../../method/params';
-import { BoxIndex } from '../../numeric/boxes';
-import { withGeos } from '../../numeric/geos';
-import { columnChecks, columnOf, keyOf, noteHeights, placeChecks, shapesOf, totalArea } from './common';
-import { intersections, noPieces } from './overlay-pairs';
+import { columnChecks, columnOf, keyOf, noteHeights, placeChecks, totalArea } from './common';
+import { overlayPieces } from './overlay-pairs';
 
 const MOST_CLASSES = 200;
 const NONE = 'missing';
@@ -83,13 +81,8 @@ export const changeMatrix = defineMethod({
     const ca = columnOf(after.columns, p.afterColumn, 'afterColumn');
     const from = classesOf(cb, 'beforeColumn');
     const to = classesOf(ca, 'afterColumn');
-    const out = noPieces();
-    await withGeos((g) => {
-      const A = shapesOf(g, before, job, 'the map before');
-      const B = shapesOf(g, after, job, 'the map after');
-      intersections(g, A, B, before, new BoxIndex(after), job, out, [0.1, 0.95]);
-    });
-    const plain = out.builder.build('polygon', before.crs, []);
+    const out = await overlayPieces(job, before, after, ['shared'], ['the map before', 'the map after']);
+    const plain = out.features;
     const size = { ha: 1e4, km2: 1e6, m2: 1 }[p.unit];
     const cells = new Map<string, number>();
     const area: number[] = [];

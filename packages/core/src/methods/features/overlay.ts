@@ -11,10 +11,8 @@ import {
 import { featureArea, featureLength, measuredHow } from '../../data/measure';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, columns, quantity } from '../../method/params';
-import { BoxIndex } from '../../numeric/boxes';
-import { withGeos } from '../../numeric/geos';
-import { columnChecks, noteHeights, placeChecks, shapesOf, totalArea } from './common';
-import { differences, intersections, noPieces } from './overlay-pairs';
+import { columnChecks, noteHeights, placeChecks, totalArea } from './common';
+import { overlayPieces, type Part } from './overlay-pairs';
 import type { Check } from '../../data/check';
 
 /** Mean width of a polygon: twice its area over the length of its outline. */
@@ -38,6 +36,15 @@ function sharedOut(c: Column, f: Features, rows: readonly number[], pieces: Feat
   });
   return { ...c, values };
 }
+
+/** The parts that each kind of overlay is made of. */
+const PARTS: Record<'intersection' | 'union' | 'difference' | 'symmetric' | 'cover', readonly Part[]> = {
+  intersection: ['shared'],
+  union: ['shared', 'onlyA', 'onlyB'],
+  difference: ['onlyA'],
+  symmetric: ['onlyA', 'onlyB'],
+  cover: ['shared', 'onlyA'],
+};
 
 export const overlay = defineMethod({
   id: 'features.overlay',
@@ -100,17 +107,8 @@ export const overlay = defineMethod({
   run: async ({ a, b: given }, p, job) => {
     const b = featuresIn(given, a.crs);
     noteHeights(job, a, b);
-    const out = noPieces();
-    await withGeos((g) => {
-      const A = shapesOf(g, a, job, 'the first set');
-      const B = shapesOf(g, b, job, 'the second set');
-      const [indexA, indexB] = [new BoxIndex(a), new BoxIndex(b)];
-      if (p.kind === 'intersection' || p.kind === 'union' || p.kind === 'cover')
-        intersections(g, A, B, a, indexB, job, out, [0.1, p.kind === 'intersection' ? 0.9 : 0.5]);
-      if (p.kind !== 'intersection') differences(g, A, B, a, indexB, job, out, [0.5, 0.7]);
-      if (p.kind === 'union' || p.kind === 'symmetric') differences(g, B, A, b, indexA, job, out, [0.7, 0.9], true);
-    });
-    const result = out.builder.build('polygon', a.crs, []);
+    const out = await overlayPieces(job, a, b, PARTS[p.kind], ['the first set', 'the second set']);
+    const result = out.features;
     const taken = (f: Features, rows: readonly number[]): Column[] =>
       f.columns.map((c) =>
         p.shares.includes(c.name) ? sharedOut(takeColumn(c, rows), f, rows, result) : takeColumn(c, rows),

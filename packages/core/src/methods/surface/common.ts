@@ -5,6 +5,9 @@ import type { Quantity } from '../../data/quantity';
 import { cellCount, measureRaster, type Grid, type Raster } from '../../data/raster';
 import { input, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
+import { defineKernel } from '../../method/parallel';
+import { room } from '../../data/room';
+import { estimatorOf, type Estimator, type Recipe } from '../../numeric/estimators';
 import { bounds, cellSize, column, type Bounds } from '../../method/params';
 import type { Samples } from '../../numeric/kriging';
 import { insideRows } from '../../numeric/scanline';
@@ -200,35 +203,76 @@ export function samplesOf(points: Features, value: string, job: Job): Measured {
   return { x: Float64Array.from(x!), y: Float64Array.from(y!), z: Float64Array.from(z!), rows: rows!, unit: c.unit };
 }
 
+/** The samples without what else is known of them: what a thread is given. */
+export const plain = ({ x, y, z }: Samples): Samples => ({ x, y, z });
+
 /** Whether all values are alike: then every method gives that value. */
 export const allAlike = (z: Float64Array): boolean => z.every((v) => v === z[0]);
 
-/** Fills rows of a grid, cells outside `within` missing. `row` gets the cell centres and their output. */
-export function fillGrid(
+/** Fills a grid with estimates, and their variances where two bands are wanted; cells outside `within` are missing. */
+export async function fillGrid(
   grid: Grid,
   within: Features | undefined,
   job: Job,
-  bands: number,
-  row: (x: Float64Array, y: Float64Array, out: Float64Array[]) => void,
-): Float32Array[] {
+  recipe: Recipe,
+  bands: 1 | 2 = 1,
+): Promise<Float32Array[]> {
   const n = cellCount(grid);
-  const out = Array.from({ length: bands }, () => new Float32Array(n).fill(NaN));
+  const out = Array.from({ length: bands }, () => room(Float32Array, n));
   const inside = within ? insideRows(featuresIn(within, grid.crs), grid) : null;
-  const mask = new Uint8Array(grid.columns).fill(1);
-  for (let r = 0; r < grid.rows; r++) {
-    job.progress(r / grid.rows, 'cells');
-    inside?.(r, mask);
-    const wanted: number[] = [];
-    for (let c = 0; c < grid.columns; c++) if (mask[c]) wanted.push(c);
-    if (!wanted.length) continue;
-    const x = Float64Array.from(wanted, (c) => grid.x + (c + 0.5) * grid.dx);
-    const y = new Float64Array(wanted.length).fill(grid.y - (r + 0.5) * grid.dy);
-    const values = out.map(() => new Float64Array(wanted.length).fill(NaN));
-    row(x, y, values);
-    wanted.forEach((c, k) => values.forEach((v, b) => (out[b]![r * grid.columns + c] = v[k]!)));
+  function* blocks(): Generator<SurfaceBlock> {
+    for (let from = 0; from < grid.rows; from += STEP) {
+      const rows = Math.min(STEP, grid.rows - from);
+      const mask = inside ? new Uint8Array(rows * grid.columns) : null;
+      for (let y = 0; y < rows && mask; y++) inside!(from + y, mask.subarray(y * grid.columns, (y + 1) * grid.columns));
+      yield { from, rows, mask };
+    }
   }
+  await job.parallel(surfaceRows, { grid, recipe, bands }, blocks(), (parts, k) => {
+    job.progress((k * STEP) / grid.rows, 'cells');
+    parts.forEach((p, b) => out[b]!.set(p, k * STEP * grid.columns));
+  });
   return out;
 }
+
+/** Rows of a block: few, since a cell costs much. */
+const STEP = 8;
+
+interface SurfaceBlock {
+  from: number;
+  rows: number;
+  /** 1 where a cell is wanted; all are where it is absent. */
+  mask: Uint8Array | null;
+}
+
+interface SurfaceParams {
+  grid: Grid;
+  recipe: Recipe;
+  bands: 1 | 2;
+}
+
+/** Estimators that have been made, by what they were made from: a thread makes one for all its blocks. */
+const made = new WeakMap<SurfaceParams, Estimator>();
+
+const surfaceRows = defineKernel('surface', (p: SurfaceParams, { from, rows, mask }: SurfaceBlock): Float32Array[] => {
+  const { grid, bands } = p;
+  const f = made.get(p) ?? estimatorOf(p.recipe);
+  made.set(p, f);
+  const n = rows * grid.columns;
+  const wanted: number[] = [];
+  for (let i = 0; i < n; i++) if (!mask || mask[i]) wanted.push(i);
+  const x = Float64Array.from(wanted, (i) => grid.x + ((i % grid.columns) + 0.5) * grid.dx);
+  const y = Float64Array.from(wanted, (i) => grid.y - (from + Math.floor(i / grid.columns) + 0.5) * grid.dy);
+  const values = new Float64Array(wanted.length).fill(NaN);
+  const variances = bands === 2 ? new Float64Array(wanted.length).fill(NaN) : undefined;
+  f.at(x, y, values, variances);
+  const put = (v: Float64Array): Float32Array => {
+    const out = new Float32Array(n).fill(NaN);
+    wanted.forEach((i, k) => (out[i] = v[k]!));
+    return out;
+  };
+  return variances ? [put(values), put(variances.map(Math.sqrt))] : [put(values)];
+});
 
 export const surfaceRaster = (
   grid: Grid,

@@ -2,13 +2,13 @@ import { z } from 'zod';
 import { metresPerUnit } from '../../data/crs';
 import { defineMethod, output } from '../../method/define';
 import { number, quantity } from '../../method/params';
-import { InverseDistance } from '../../numeric/inverse-distance';
 import { summarise } from '../../numeric/statistics';
 import {
   estimateGrid,
   fillGrid,
   gridFor,
   gridParams,
+  plain,
   samplesOf,
   suggestGrid,
   surfaceChecks,
@@ -39,12 +39,12 @@ export const idw = defineMethod({
   checks: (inputs, p) => surfaceChecks(inputs, p.value),
   suggest: (inputs) => suggestGrid(inputs),
   estimate: (inputs, p) => estimateGrid(inputs, p, (p.neighbours || inputs.points.count) * 4e-9 + 1e-6),
-  run: ({ points, within }, p, job) => {
+  run: async ({ points, within }, p, job) => {
     const s = samplesOf(points, p.value, job);
     const grid = gridFor(points, p);
     const radius = (p.radius ?? Infinity) / (points.crs && !points.crs.geographic ? metresPerUnit(points.crs) : 1);
-    const f = new InverseDistance(s, p.power, Math.round(p.neighbours), radius);
-    const [cells] = fillGrid(grid, within, job, 1, (x, y, [out]) => f.many(x, y, out!));
+    const recipe = { how: 'idw' as const, s: plain(s), power: p.power, neighbours: Math.round(p.neighbours), radius };
+    const [cells] = await fillGrid(grid, within, job, recipe);
     const { min, max, count } = summarise(cells!);
     return {
       estimate: surfaceRaster(grid, cells!, p.value, s.unit),

@@ -5,7 +5,9 @@ import type { Features } from '../../data/features';
 import { defineMethod, output } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number } from '../../method/params';
-import { GlobalKriging, LocalKriging, type Samples } from '../../numeric/kriging';
+import { straightenedSamples } from '../../numeric/anisotropy';
+import type { Recipe } from '../../numeric/estimators';
+import { factorsOf, type Samples } from '../../numeric/kriging';
 import type { Variogram } from '../../numeric/variogram';
 import {
   allAlike,
@@ -13,6 +15,7 @@ import {
   fillGrid,
   gridFor,
   gridParams,
+  plain,
   samplesOf,
   suggestGrid,
   surfaceChecks,
@@ -25,29 +28,29 @@ import { fitted, suggestLags, variogramChecks, variogramParams } from './variogr
 const MOST_GLOBAL = 3000;
 const MANY = 64;
 
-export type Estimator = {
-  at(x: ArrayLike<number>, y: ArrayLike<number>, estimate: Float64Array, variance?: Float64Array): void;
-};
-
 /**
  * The kriging of some samples with a model in metres: all of them where their covariances allow it, otherwise the nearest.
  *
  * @param neighbours 0 for all
  */
 export function krigingOf(
-  s: Samples,
+  given: Samples,
   crs: Features['crs'],
-  model: Variogram,
+  model: Variogram & { angle?: number; ratio?: number },
   neighbours: number,
   drift: 'none' | 'linear',
-  job: Job,
-): Estimator {
+  job: Pick<Job, 'note'>,
+): Recipe {
   const m = crs && !crs.geographic ? metresPerUnit(crs) : 1;
-  const v = { ...model, range: model.range / m };
+  const s = plain(given);
+  const v: Variogram = { model: model.model, nugget: model.nugget, sill: model.sill, range: model.range / m };
+  const ratio = model.ratio ?? 1;
+  const anisotropy = ratio < 1 ? { angle: model.angle ?? 0, ratio } : null;
+  const common = { how: 'kriging' as const, s, v, drift, anisotropy };
   const all = neighbours === 0 || neighbours >= s.x.length;
   if (all && s.x.length <= MOST_GLOBAL) {
     try {
-      return new GlobalKriging(s, v, drift);
+      return { ...common, factors: factorsOf(straightenedSamples(s, anisotropy), v, drift) };
     } catch {
       job.note(
         'look',
@@ -61,7 +64,7 @@ export function krigingOf(
       'kriging.neighbours',
       `${s.x.length} points are too many to be solved at once; the ${MANY} nearest were taken for each cell.`,
     );
-  return new LocalKriging(s, v, Math.min(s.x.length, all ? MANY : neighbours), drift);
+  return { ...common, neighbours: Math.min(s.x.length, all ? MANY : neighbours) };
 }
 
 export const kriging = defineMethod({
@@ -123,7 +126,7 @@ export const kriging = defineMethod({
     );
     return { ...e, bytes: e.bytes + (n <= MOST_GLOBAL ? n * n * 8 : 0) };
   },
-  run: ({ points, within }, p, job) => {
+  run: async ({ points, within }, p, job) => {
     const s = samplesOf(points, p.value, job);
     const grid = gridFor(points, p);
     if (allAlike(s.z) && p.sill === undefined)
@@ -136,11 +139,8 @@ export const kriging = defineMethod({
     const { fit } = fitted(s, points.crs, p, job);
     if (!(fit.sill > 0))
       throw new HelkError('method.parameter', 'sill: the fitted sill is 0; give one above it.', 'sill');
-    const k = krigingOf(s, points.crs, fit, Math.round(p.neighbours), p.drift, job);
-    const [estimate, error] = fillGrid(grid, within, job, 2, (x, y, [e, q]) => {
-      k.at(x, y, e!, q!);
-      for (let i = 0; i < q!.length; i++) q![i] = Math.sqrt(q![i]!);
-    });
+    const recipe = krigingOf(s, points.crs, fit, Math.round(p.neighbours), p.drift, job);
+    const [estimate, error] = await fillGrid(grid, within, job, recipe, 2);
     const { model, nugget, sill, range } = fit;
     return {
       estimate: surfaceRaster(grid, estimate!, p.value, s.unit),

@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { defineMethod, output } from '../../method/define';
-import { NearPoints } from '../../numeric/near';
 import {
   estimateGrid,
   fillGrid,
   gridFor,
   gridParams,
+  plain,
   samplesOf,
   suggestGrid,
   surfaceChecks,
@@ -30,17 +30,10 @@ export const nearest = defineMethod({
   checks: (inputs, p) => surfaceChecks(inputs, p.value),
   suggest: (inputs) => suggestGrid(inputs),
   estimate: (inputs, p) => estimateGrid(inputs, p, 1e-6),
-  run: ({ points, within }, p, job) => {
+  run: async ({ points, within }, p, job) => {
     const s = samplesOf(points, p.value, job);
     const grid = gridFor(points, p);
-    const near = new NearPoints(s.x, s.y);
-    const [index, square] = [new Uint32Array(1), new Float64Array(1)];
-    const [cells] = fillGrid(grid, within, job, 1, (x, y, [out]) => {
-      for (let i = 0; i < x.length; i++) {
-        near.find(x[i]!, y[i]!, 1, Infinity, index, square);
-        out![i] = s.z[index[0]!]!;
-      }
-    });
+    const [cells] = await fillGrid(grid, within, job, { how: 'nearest', s: plain(s) });
     return { estimate: surfaceRaster(grid, cells!, p.value, s.unit), figures: {} };
   },
 });

@@ -57,16 +57,14 @@ export const spline = defineMethod({
     const e = estimateGrid(inputs, p, inputs.points.count * 3e-8);
     return { ...e, bytes: e.bytes + inputs.points.count ** 2 * 8, seconds: e.seconds + inputs.points.count ** 3 / 2e9 };
   },
-  run: ({ points, within }, p, job) => {
+  run: async ({ points, within }, p, job) => {
     const s = samplesOf(points, p.value, job);
     const grid = gridFor(points, p);
     job.progress(0.01, 'the sheet');
-    const f = thinPlate(s, p.smoothing);
-    if (!f)
+    const sheet = thinPlate(s, p.smoothing);
+    if (!sheet)
       throw new HelkError('method.input', 'All points lie on one line; a sheet cannot be laid over them.', 'points');
-    const [cells] = fillGrid(grid, within, job, 1, (x, y, [out]) => {
-      for (let i = 0; i < x.length; i++) out![i] = f(x[i]!, y[i]!);
-    });
+    const [cells] = await fillGrid(grid, within, job, { how: 'spline', sheet });
     return { estimate: surfaceRaster(grid, cells!, p.value, s.unit), figures: {} };
   },
 });

@@ -3,12 +3,15 @@ import { HelkError } from '../../errors';
 import { FeaturesBuilder, takeColumn } from '../../data/features';
 import { numberColumn, textColumn, type Table } from '../../data/table';
 import { defineMethod, output } from '../../method/define';
-import { LocalJob, type Job } from '../../method/job';
+import type { Note } from '../../data/check';
+import type { Job } from '../../method/job';
+import { defineKernel } from '../../method/parallel';
 import { choice, number, text } from '../../method/params';
-import { InverseDistance } from '../../numeric/inverse-distance';
-import { NearPoints } from '../../numeric/near';
+import { estimatorOf, type Recipe } from '../../numeric/estimators';
+import type { Samples } from '../../numeric/kriging';
+import type { Chosen } from '../../numeric/model-choice';
 import { thinPlate } from '../../numeric/spline';
-import { allAlike, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam, type Measured } from './common';
+import { allAlike, plain, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam } from './common';
 import { krigingOf } from './kriging';
 import { fitted, suggestLags, variogramChecks, variogramParams, type VariogramSettings } from './variogram';
 import type { Features } from '../../data/features';
@@ -22,37 +25,52 @@ interface Settings extends VariogramSettings {
   smoothing: number;
 }
 
-/** Estimates of a method at some places from other samples. */
-function estimate(
+/** The way a method estimates from some samples; null where it cannot. */
+function recipeOf(
   name: Name,
-  s: Measured,
-  at: { x: Float64Array; y: Float64Array },
+  s: Samples,
   p: Settings,
   crs: Features['crs'],
-  model: ReturnType<typeof fitted>['fit'] | null,
-  job: Job,
-): Float64Array {
-  const out = new Float64Array(at.x.length).fill(NaN);
-  if (name === 'kriging') {
-    krigingOf(s, crs, model!, p.neighbours, 'none', job).at(at.x, at.y, out);
-    return out;
-  }
-  let f: ((x: number, y: number) => number) | null;
-  if (name === 'idw') {
-    const w = new InverseDistance(s, p.power, p.neighbours, Infinity);
-    f = (x, y) => w.at(x, y);
-  } else if (name === 'spline') f = thinPlate(s, p.smoothing);
-  else {
-    const near = new NearPoints(s.x, s.y);
-    const [index, square] = [new Uint32Array(1), new Float64Array(1)];
-    f = (x, y) => {
-      near.find(x, y, 1, Infinity, index, square);
-      return s.z[index[0]!]!;
-    };
-  }
-  if (f) for (let i = 0; i < out.length; i++) out[i] = f(at.x[i]!, at.y[i]!);
-  return out;
+  model: Chosen | null,
+  job: Pick<Job, 'note'>,
+): Recipe | null {
+  if (name === 'kriging') return krigingOf(s, crs, model!, p.neighbours, 'none', job);
+  if (name === 'idw') return { how: 'idw', s, power: p.power, neighbours: p.neighbours, radius: Infinity };
+  if (name === 'nearest') return { how: 'nearest', s };
+  const sheet = thinPlate(s, p.smoothing);
+  return sheet && { how: 'spline', sheet };
 }
+
+interface Folds {
+  s: Samples;
+  /** The fold each sample is in. */
+  fold: Uint32Array;
+  names: Name[];
+  settings: Settings;
+  crs: Features['crs'];
+  model: Chosen | null;
+}
+
+/** One fold left out: which samples, what each method makes of them, and what was said on the way. */
+const leaveOut = defineKernel('surface.validate', ({ s, fold, names, settings, crs, model }: Folds, k: number) => {
+  const [inn, out]: [number[], number[]] = [[], []];
+  for (let i = 0; i < fold.length; i++) (fold[i] === k ? out : inn).push(i);
+  const take = (rows: number[]): Samples => ({
+    x: Float64Array.from(rows, (i) => s.x[i]!),
+    y: Float64Array.from(rows, (i) => s.y[i]!),
+    z: Float64Array.from(rows, (i) => s.z[i]!),
+  });
+  const [from, at] = [take(inn), take(out)];
+  const notes: Note[] = [];
+  const note = (level: Note['level'], code: string, message: string): void => void notes.push({ level, code, message });
+  const guesses = names.map((name) => {
+    const values = new Float64Array(out.length).fill(NaN);
+    const r = recipeOf(name, from, settings, crs, model, { note });
+    if (r) estimatorOf(r).at(at.x, at.y, values);
+    return values;
+  });
+  return { out, guesses, notes };
+});
 
 export const validate = defineMethod({
   id: 'surface.validate',
@@ -87,7 +105,7 @@ export const validate = defineMethod({
     bytes: points.count ** 2 * 16,
     seconds: ((p.folds === 'loo' ? points.count : Number(p.folds)) * points.count ** 3) / 1e9,
   }),
-  run: ({ points }, p, job) => {
+  run: async ({ points }, p, job) => {
     const names = p.methods
       .split(',')
       .map((s) => s.trim())
@@ -115,24 +133,19 @@ export const validate = defineMethod({
       }
     order.forEach((i, k) => (fold[i] = k % count));
     const guess = used.map(() => new Float64Array(n).fill(NaN));
-    for (let k = 0; k < count; k++) {
-      job.progress(k / count, `fold ${k + 1} of ${count}`);
-      const [inn, out]: [number[], number[]] = [[], []];
-      for (let i = 0; i < n; i++) (fold[i] === k ? out : inn).push(i);
-      const take = (rows: number[]): Measured => ({
-        ...s,
-        x: Float64Array.from(rows, (i) => s.x[i]!),
-        y: Float64Array.from(rows, (i) => s.y[i]!),
-        z: Float64Array.from(rows, (i) => s.z[i]!),
-      });
-      const [from, at] = [take(inn), take(out)];
-      // Every fold would say the same again.
-      const told = k === 0 ? job : new LocalJob();
-      used.forEach((name, m) => {
-        const e = estimate(name, from, at, { ...p, neighbours: Math.round(p.neighbours) }, points.crs, model, told);
-        out.forEach((i, q) => (guess[m]![i] = e[q]!));
-      });
-    }
+    const settings: Settings = { ...p, neighbours: Math.round(p.neighbours) };
+    const shared: Folds = { s: plain(s), fold, names: used, settings, crs: points.crs, model };
+    await job.parallel(
+      leaveOut,
+      shared,
+      Array.from({ length: count }, (_, k) => k),
+      ({ out, guesses, notes }, k) => {
+        job.progress(k / count, `fold ${k + 1} of ${count}`);
+        // Every fold would say the same again.
+        if (k === 0) for (const n of notes) job.note(n.level, n.code, n.message);
+        guesses.forEach((e, m) => out.forEach((i, q) => (guess[m]![i] = e[q]!)));
+      },
+    );
     const mean = s.z.reduce((a, b) => a + b, 0) / n;
     const spread = s.z.reduce((a, b) => a + (b - mean) ** 2, 0);
     const rows = used.map((name, m) => {

@@ -27,14 +27,14 @@ export const flowAccumulation = defineMethod({
   outputs: { accumulation: output.raster('Flow accumulation') },
   figures: { max: { label: 'Greatest', unit: 'result' } },
   checks: waterChecks,
-  estimate: ({ elevation }) => ({
+  estimate: ({ elevation }, p) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 22,
+    bytes: cellCount(elevation.grid) * (p.scheme === 'd8' ? 22 : 45),
     seconds: cellCount(elevation.grid) / 3e6,
   }),
-  run: ({ elevation }, p, job) => {
+  run: async ({ elevation }, p, job) => {
     const w = waterOf(elevation, job);
-    const acc = accumulation(elevation, w, p.scheme, p.unit === 'area', job);
+    const acc = await accumulation(elevation, w, p.scheme, p.unit === 'area', job);
     const max = summarise(acc).max;
     return {
       accumulation: measureRaster(elevation.grid, acc, {

@@ -1,3 +1,4 @@
+import { room } from '../../data/room';
 import type { Cells } from '../../data/raster';
 import { growingCells } from '../../numeric/growing';
 import { IndexStack } from '../../numeric/heap';
@@ -28,7 +29,7 @@ export function d8(
   dy: (row: number) => number,
 ): { direction: Int8Array; pits: number } {
   const n = width * height;
-  const direction = new Int8Array(n);
+  const direction = room(Int8Array, n);
   const flat = growingCells();
   const step = Int32Array.from(FLOW_DX, (x, k) => FLOW_DY[k]! * width + x);
   const length = new Float64Array(8);

@@ -4,7 +4,7 @@ import { featureCount, featuresIn } from '../../data/features';
 import { unitFactor } from '../../data/quantity';
 import { cellCount, cellMetres, firstBand, measureRaster, type Cells } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
-import type { Job } from '../../method/job';
+import { defineKernel } from '../../method/parallel';
 import { number, quantity } from '../../method/params';
 import { elevationChecks } from './gradient';
 
@@ -58,37 +58,60 @@ export function sees(
   return true;
 }
 
-/** Adds 1 to every cell seen from one observer within a radius. O(cells in reach x radius). */
-export function addViewshed(
-  z: Cells,
-  width: number,
-  height: number,
-  ex: number,
-  ey: number,
-  eyeHeight: number,
-  targetHeight: number,
-  radius: number,
-  cw: number,
-  ch: number,
-  bend: number,
-  out: Float32Array,
-  job: Job,
-  from: number,
-  to: number,
-): void {
-  const eye = z[ey * width + ex]! + eyeHeight;
-  const rx = Math.min(width, Math.floor(radius / cw));
-  const ry = Math.min(height, Math.floor(radius / ch));
-  const y0 = Math.max(0, ey - ry);
-  const y1 = Math.min(height - 1, ey + ry);
-  for (let y = y0; y <= y1; y++) {
-    if ((y & 15) === 0) job.progress(from + ((to - from) * (y - y0)) / (y1 - y0 + 1), 'lines of sight');
-    for (let x = Math.max(0, ex - rx); x <= Math.min(width - 1, ex + rx); x++) {
-      const i = y * width + x;
-      if (out[i]! !== out[i]! || Math.hypot((x - ex) * cw, (y - ey) * ch) > radius) continue;
-      if ((x === ex && y === ey) || sees(z, width, ex, ey, eye, x, y, targetHeight, cw, ch, bend)) out[i] = out[i]! + 1;
+interface Looking {
+  z: Cells;
+  width: number;
+  height: number;
+  /** All lengths in the unit of the elevations. */
+  eyeHeight: number;
+  targetHeight: number;
+  radius: number;
+  cw: number;
+  ch: number;
+  bend: number;
+}
+
+/** Rows of the ground around one observer. */
+interface Outlook {
+  x: number;
+  y: number;
+  from: number;
+  to: number;
+}
+
+/** Rows that are looked at at once: each costs as many lines of sight as the radius has cells. */
+const ROWS = 16;
+
+/** What one observer sees in some rows: 1 for each cell of the box around, row by row. O(cells in reach x radius). */
+const outlookRows = defineKernel('terrain.visibility', (l: Looking, o: Outlook): Uint8Array => {
+  const { z, width } = l;
+  const eye = z[o.y * width + o.x]! + l.eyeHeight;
+  const [x0, x1] = columnsAround(l, o.x);
+  const seen = new Uint8Array((o.to - o.from) * (x1 - x0));
+  for (let y = o.from, k = 0; y < o.to; y++) {
+    for (let x = x0; x < x1; x++, k++) {
+      const here = z[y * width + x]!;
+      if (here !== here || Math.hypot((x - o.x) * l.cw, (y - o.y) * l.ch) > l.radius) continue;
+      const own = x === o.x && y === o.y;
+      if (own || sees(z, width, o.x, o.y, eye, x, y, l.targetHeight, l.cw, l.ch, l.bend)) seen[k] = 1;
     }
   }
+  return seen;
+});
+
+function columnsAround(l: Looking, x: number): [number, number] {
+  const reach = Math.min(l.width, Math.floor(l.radius / l.cw));
+  return [Math.max(0, x - reach), Math.min(l.width, x + reach + 1)];
+}
+
+/** The rows around an observer, some at a time. */
+function outlooks(l: Looking, x: number, y: number): Outlook[] {
+  const reach = Math.min(l.height, Math.floor(l.radius / l.ch));
+  const end = Math.min(l.height, y + reach + 1);
+  const out: Outlook[] = [];
+  for (let from = Math.max(0, y - reach); from < end; from += ROWS)
+    out.push({ x, y, from, to: Math.min(end, from + ROWS) });
+  return out;
 }
 
 export const visibility = defineMethod({
@@ -143,7 +166,7 @@ export const visibility = defineMethod({
       seconds: (observers.count * reach * Math.sqrt(reach / Math.PI)) / 2e8,
     };
   },
-  run: ({ elevation, observers }, p, job) => {
+  run: async ({ elevation, observers }, p, job) => {
     const { grid } = elevation;
     const band = firstBand(elevation);
     const metres = unitFactor(band.unit) ?? 1;
@@ -152,8 +175,20 @@ export const visibility = defineMethod({
     const out = new Float32Array(cellCount(grid));
     for (let i = 0; i < out.length; i++) out[i] = band.cells[i]! * 0;
     const points = featuresIn(observers, grid.crs);
+    const looking: Looking = {
+      z: band.cells,
+      width: grid.columns,
+      height: grid.rows,
+      eyeHeight: p.eyeHeight / metres,
+      targetHeight: p.targetHeight / metres,
+      radius: p.radius / metres,
+      cw,
+      ch,
+      bend,
+    };
     let used = 0;
     const n = featureCount(observers);
+    const blocks: Outlook[] = [];
     for (let f = 0; f < n; f++) {
       if (observers.featureOffsets[f] === observers.featureOffsets[f + 1]) continue;
       const c = observers.ringOffsets[observers.partOffsets[observers.featureOffsets[f]!]!]!;
@@ -162,24 +197,16 @@ export const visibility = defineMethod({
       if (!(x >= 0 && y >= 0 && x < grid.columns && y < grid.rows) || Number.isNaN(band.cells[y * grid.columns + x]!))
         continue;
       used++;
-      addViewshed(
-        band.cells,
-        grid.columns,
-        grid.rows,
-        x,
-        y,
-        p.eyeHeight / metres,
-        p.targetHeight / metres,
-        p.radius / metres,
-        cw,
-        ch,
-        bend,
-        out,
-        job,
-        f / n,
-        (f + 1) / n,
-      );
+      blocks.push(...outlooks(looking, x, y));
     }
+    await job.parallel(outlookRows, looking, blocks, (seen, i) => {
+      job.progress(i / blocks.length, 'lines of sight');
+      const { x, from, to } = blocks[i]!;
+      const [x0, x1] = columnsAround(looking, x);
+      for (let y = from, k = 0; y < to; y++)
+        for (let o = y * grid.columns + x0, e = y * grid.columns + x1; o < e; o++, k++)
+          if (seen[k]) out[o] = out[o]! + 1;
+    });
     if (!used) throw new HelkError('method.input', 'No observer stands on ground with an elevation.', 'observers');
     if (used < n)
       job.note(

@@ -3,7 +3,8 @@ import { cellArea, cellMetres, firstBand, type Band, type Raster } from '../../d
 import type { InfosOf, InputSpec } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice } from '../../method/params';
-import { accumulateDivided, dinfDivision, mfdDivision } from './accumulate';
+import { accumulateDivided } from './accumulate';
+import { dividedBy, type Dividing } from './divide';
 import { accumulateD8, d8 } from './flow';
 import { elevationChecks } from './gradient';
 import { plural, type Check } from '../../data/check';
@@ -43,24 +44,20 @@ export function waterOf(elevation: Raster, job: Job): Water {
 }
 
 /** Cells, or m², that drain through each cell. */
-export function accumulation(
+export async function accumulation(
   elevation: Raster,
   w: Water,
-  scheme: 'd8' | 'dinf' | 'mfd',
+  scheme: 'd8' | Dividing,
   area: boolean,
   job: Job,
-): Float64Array {
+): Promise<Float64Array> {
   job.progress(0.4, 'accumulation');
   const weight = area ? (row: number): number => cellArea(elevation.grid, row) : undefined;
-  if (scheme === 'd8') return accumulateD8(w.direction, w.width, w.height, weight);
-  const make = scheme === 'dinf' ? dinfDivision : mfdDivision;
-  return accumulateDivided(
-    w.direction,
-    w.width,
-    w.height,
-    make(w.band.cells, w.width, w.height, w.direction, w.cellWidth, w.cellHeight),
-    weight,
-  );
+  const { width, height, direction } = w;
+  if (scheme === 'd8') return accumulateD8(direction, width, height, weight);
+  const division = await dividedBy(job, scheme, w.band.cells, width, height, direction, w.cellWidth, w.cellHeight);
+  job.progress(0.7, 'accumulation');
+  return accumulateDivided(direction, width, height, division, weight);
 }
 
 /** What flow methods say before they run: as for all elevations, and that they want a filled grid. */

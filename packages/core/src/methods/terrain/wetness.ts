@@ -26,10 +26,10 @@ export const wetness = defineMethod({
     bytes: cellCount(elevation.grid) * 22,
     seconds: cellCount(elevation.grid) / 2e6,
   }),
-  run: ({ elevation }, p, job) => {
+  run: async ({ elevation }, p, job) => {
     const { grid } = elevation;
     const w = waterOf(elevation, job);
-    const area = accumulation(elevation, w, p.scheme, true, job);
+    const area = await accumulation(elevation, w, p.scheme, true, job);
     const out = new Float32Array(area.length);
     scanGradients(w.band.cells, w.width, w.height, sizesFor(grid, w.band, 1), 'horn', (row, gx, gy) => {
       const [cw, ch] = cellMetres(grid, row);
