@@ -60,7 +60,7 @@ writeFileSync(file, cells);
 const env = { ...process.env };
 delete env['OPENBLAS_CORETYPE'];
 delete env['OPENBLAS_L2_SIZE'];
-const r = spawnSync('/usr/bin/python3', [join(import.meta.dirname, 'reference.py'), String(size), file], {
+const r = spawnSync('/usr/bin/python3', [join(process.cwd(), 'bench', 'reference.py'), String(size), file], {
   encoding: 'utf8',
   env,
 });

@@ -58,7 +58,7 @@ export function configFrom(env: NodeJS.ProcessEnv, root: string): Config {
     memoryLimit: number('HELK_MEMORY_GIB', Math.min(8, (totalmem() / GIB) * 0.4), 0.25) * GIB,
     maxUpload: number('HELK_MAX_UPLOAD_GIB', 2) * GIB,
     maxUnpacked: 8 * GIB,
-    maxCells: number('HELK_MAX_CELLS', 400_000_000),
+    maxCells: number('HELK_MAX_CELLS', 2_000_000_000),
     demo: env['HELK_DEMO'] !== 'none',
   };
 }

@@ -2,7 +2,7 @@ import { LocalKriging, type Samples } from './kriging';
 import { fitVariogram, type Fit, type Held, type Lag, type Variogram, type VariogramKind } from './variogram';
 
 /** Samples that are left out one by one, evenly taken, and neighbours each is estimated from: enough to tell models apart. */
-const LEFT_OUT = 300;
+export const LEFT_OUT = 300;
 const NEIGHBOURS = 24;
 
 /**

@@ -212,6 +212,13 @@ export class Evidence {
     return r ? rangeWords(of.info as RasterInfo, r) : '';
   });
 
+  constructor() {
+    effect(() => {
+      const changed = this.change()?.item.id;
+      if (changed) untracked(() => void this.store.look(changed));
+    });
+  }
+
   protected clear(): void {
     this.picks.range.set(null);
     if (this.bench.selected()) this.picks.clear(this.bench.selected()!);
@@ -235,10 +242,6 @@ export class Evidence {
       heading: fill ? 'Deepest' : 'Furthest from zero',
       tab: fill ? 'What filling changed' : 'Where they differ',
     };
-  });
-  private readonly closer = effect(() => {
-    const changed = this.change()?.item.id;
-    if (changed) untracked(() => void this.store.look(changed));
   });
   protected readonly tabs = computed(() => {
     const d = this.bench.selectedItem();

@@ -5,7 +5,7 @@ import type { Features } from '../../data/features';
 import { defineMethod, output } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number } from '../../method/params';
-import { straightenedSamples } from '../../numeric/anisotropy';
+import { straightenedSamples, type Anisotropy } from '../../numeric/anisotropy';
 import type { Recipe } from '../../numeric/estimators';
 import { factorsOf, type Samples } from '../../numeric/kriging';
 import type { Variogram } from '../../numeric/variogram';
@@ -36,7 +36,7 @@ const MANY = 64;
 export function krigingOf(
   given: Samples,
   crs: Features['crs'],
-  model: Variogram & { angle?: number; ratio?: number },
+  model: Variogram & Partial<Anisotropy>,
   neighbours: number,
   drift: 'none' | 'linear',
   job: Pick<Job, 'note'>,

@@ -8,6 +8,7 @@ import type { Job } from '../../method/job';
 import { defineKernel } from '../../method/parallel';
 import { choice, number, text } from '../../method/params';
 import { estimatorOf, type Recipe } from '../../numeric/estimators';
+import type { Anisotropy } from '../../numeric/anisotropy';
 import type { Samples } from '../../numeric/kriging';
 import type { Chosen } from '../../numeric/model-choice';
 import { thinPlate } from '../../numeric/spline';
@@ -31,7 +32,7 @@ function recipeOf(
   s: Samples,
   p: Settings,
   crs: Features['crs'],
-  model: Chosen | null,
+  model: Folds['model'],
   job: Pick<Job, 'note'>,
 ): Recipe | null {
   if (name === 'kriging') return krigingOf(s, crs, model!, p.neighbours, 'none', job);
@@ -48,7 +49,7 @@ interface Folds {
   names: Name[];
   settings: Settings;
   crs: Features['crs'];
-  model: Chosen | null;
+  model: (Chosen & Partial<Anisotropy>) | null;
 }
 
 /** One fold left out: which samples, what each method makes of them, and what was said on the way. */

@@ -7,9 +7,10 @@ import { numberColumn, type Table } from '../../data/table';
 import { defineMethod, output, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number, quantity } from '../../method/params';
+import { fittedAnisotropy, straightenedSamples, type Anisotropy } from '../../numeric/anisotropy';
 import type { Samples } from '../../numeric/kriging';
 import { empiricalVariogram, fitVariogram, practicalRange, semivariance, type Lag } from '../../numeric/variogram';
-import { looError, rankedModels, type Chosen } from '../../numeric/model-choice';
+import { LEFT_OUT, looError, rankedModels, type Chosen } from '../../numeric/model-choice';
 import { NearPoints } from '../../numeric/near';
 import { quantileSorted } from '../../numeric/statistics';
 import { allAlike, samplesOf, suggestGrid, surfaceChecks, surfaceInputs, valueParam, type Measured } from './common';
@@ -36,7 +37,20 @@ export const variogramParams = {
     label: 'Range',
     unit: 'm',
     above: 0,
-    help: 'Parameter a of the model; empty: fitted.',
+    help: 'Parameter a of the model, of the longest range; empty: fitted.',
+  }).optional(),
+  angle: quantity('angle', {
+    label: 'Longest range towards',
+    unit: '°',
+    min: 0,
+    max: 360,
+    help: 'Clockwise from north; only felt with a ratio below 1.',
+  }).optional(),
+  ratio: number({
+    label: 'Shortest to longest range',
+    above: 0,
+    max: 1,
+    help: '1 or empty: alike in every direction.',
   }).optional(),
 };
 
@@ -47,6 +61,8 @@ export interface VariogramSettings {
   nugget?: number | undefined;
   sill?: number | undefined;
   range?: number | undefined;
+  angle?: number | undefined;
+  ratio?: number | undefined;
 }
 
 /** A third of the diagonal of the extent, and a fifteenth of that, as is usual (common practice, no source). */
@@ -73,6 +89,13 @@ export function variogramChecks(p: VariogramSettings): Check[] {
       code: 'variogram.lag',
       about: 'lag',
       message: 'The lag is wider than the greatest distance.',
+    });
+  if ((p.ratio ?? 1) < 1 && p.angle === undefined)
+    out.push({
+      level: 'refused',
+      code: 'variogram.angle',
+      about: 'angle',
+      message: 'A ratio below 1 needs the direction of the longest range.',
     });
   if (p.nugget !== undefined && p.sill !== undefined && p.nugget > p.sill)
     out.push({
@@ -108,14 +131,48 @@ function usualSpacing(x: ArrayLike<number>, y: ArrayLike<number>): number {
   return quantileSorted(found.sort(), 0.5);
 }
 
+/** How much less must be missed at points left out, so that ranges by direction are advised (common practice, no source). */
+const PAYS = 0.97;
+
+const anisotropyOf = (p: VariogramSettings): Anisotropy | null =>
+  (p.ratio ?? 1) < 1 ? { angle: p.angle ?? 0, ratio: p.ratio! } : null;
+
+/**
+ * Says which ranges by direction would miss less at points left out, where any do. The direction is that of the directional variograms; of the
+ * ratios the one nearest to 1 that is within a standard error of the best (Breiman et al. 1984, Classification and Regression Trees, 3.4.3),
+ * since few points make ranges look more unlike than they are.
+ */
+function adviseDirection(samples: Samples, p: VariogramSettings, fit: Chosen, job: Job): void {
+  if (fit.model === 'linear' || !Number.isFinite(fit.looRmse)) return;
+  const found = fittedAnisotropy(samples, fit, p.lag, p.maxDistance);
+  if (!found) return;
+  const tried: { ratio: number; miss: number }[] = [];
+  for (let k = Math.round(10 * found.ratio); k <= 9; k++) {
+    const turned = straightenedSamples(samples, { angle: found.angle, ratio: k / 10 });
+    const lags = empiricalVariogram(turned.x, turned.y, turned.z, p.lag, p.maxDistance);
+    if (lags.length >= 3) tried.push({ ratio: k / 10, miss: looError(turned, fitVariogram(lags, fit.model)) });
+  }
+  const best = Math.min(...tried.map((t) => t.miss));
+  const within = best * (1 + 1 / Math.sqrt(2 * Math.min(samples.x.length, LEFT_OUT)));
+  const advised = tried.findLast((t) => t.miss <= within && t.miss < PAYS * fit.looRmse);
+  if (advised)
+    job.note(
+      'look',
+      'variogram.direction',
+      `Values stay alike further towards ${found.angle}° than across it: with the angle ${found.angle}° and the ratio ${advised.ratio} points left out are missed by ${Number(advised.miss.toPrecision(4))} instead of ${Number(fit.looRmse.toPrecision(4))} in the root mean square.`,
+    );
+}
+
 /** Lags and model of the samples, distances in metres; what they mean is said in notes. */
 export function fitted(
   s: Measured,
   crs: Features['crs'],
   p: VariogramSettings & { azimuth?: number | undefined; tolerance?: number },
   job: Job,
-): { lags: Lag[]; fit: Chosen } {
-  const samples = pairSamples(s, crs);
+): { lags: Lag[]; fit: Chosen & Partial<Anisotropy> } {
+  const anisotropy = anisotropyOf(p);
+  const places = pairSamples(s, crs);
+  const samples = straightenedSamples(places, anisotropy);
   const { x, y, z } = samples;
   if (x.length < s.x.length)
     job.note('info', 'variogram.sample', `The variogram was taken of ${x.length} of the ${s.x.length} points.`);
@@ -155,7 +212,8 @@ export function fitted(
       'variogram.short',
       `The range is short (${Number(practicalRange(fit).toPrecision(3))} m, where the places lie ${Number(usual.toPrecision(2))} m apart): beyond it a measurement says little about its surroundings.`,
     );
-  return { lags, fit };
+  if (!anisotropy && p.ratio === undefined && p.azimuth === undefined) adviseDirection(places, p, fit, job);
+  return { lags, fit: { ...fit, ...anisotropy } };
 }
 
 const ofModel = (s: Samples, fit: Omit<Chosen, 'looRmse'>): Chosen => ({ ...fit, looRmse: looError(s, fit) });
@@ -182,9 +240,13 @@ export const variogram = defineMethod({
   title: 'Variogram',
   question: 'How alike are near places?',
   about:
-    'Half the mean squared difference of pairs of values by their distance, with the number of pairs, and a model fitted to it by least squares weighted by pairs over squared distance. Without a choice, of the spherical, exponential and Gaussian models so fitted the one that misses points left out one by one (of at most 300, each kriged from its 24 nearest) by the least. The range is the parameter a of the model; correlation has mostly gone at a (spherical), 3 a (exponential), √3 a (Gaussian). The linear model rises by the partial sill over its range without end.',
+    'Half the mean squared difference of pairs of values by their distance, with the number of pairs, and a model fitted to it by least squares weighted by pairs over squared distance. Without a choice, of the spherical, exponential and Gaussian models so fitted the one that misses points left out one by one (of at most 300, each kriged from its 24 nearest) by the least. The range is the parameter a of the model; correlation has mostly gone at a (spherical), 3 a (exponential), √3 a (Gaussian). The linear model rises by the partial sill over its range without end. With an angle and a ratio distances across the longest range count more, so that lags and range are those along it; both are advised from directional variograms where points left out are missed by less with them.',
   keywords: ['semivariogram', 'geostatistics', 'correlation', 'range', 'nugget', 'sill', 'structure'],
-  sources: ['Matheron 1963, doi:10.2113/gsecongeo.58.8.1246', 'Cressie 1993, doi:10.1002/9781119115151'],
+  sources: [
+    'Matheron 1963, doi:10.2113/gsecongeo.58.8.1246',
+    'Cressie 1993, doi:10.1002/9781119115151',
+    'Journel and Huijbregts 1978, Mining Geostatistics, III.B.4 (geometric anisotropy)',
+  ],
   inputs: { points: surfaceInputs.points },
   params: z.object({
     value: valueParam,
