@@ -54,8 +54,14 @@ export async function runOn(
           : spec.label;
     outputs.push({ role, name, handle: await job.result(result[role] as Dataset) });
   }
-  return { outputs, figures: (result['figures'] ?? {}) as Figures, notes: job.notes, params: f.plain };
+  return { outputs, figures: told((result['figures'] ?? {}) as Figures), notes: job.notes, params: f.plain };
 }
+
+/** Figures as they can be quoted: what is no number, as the mean of nothing, is not told. */
+const told = (figures: Figures): Figures =>
+  Object.fromEntries(
+    Object.entries(figures).map(([name, v]) => [name, typeof v === 'number' && !Number.isFinite(v) ? null : v]),
+  );
 
 /** Descriptions of all inputs. */
 export async function studied(handles: Record<string, AnyHandle[]>): Promise<Infos> {

@@ -1,0 +1,243 @@
+import { setupNode } from '@helk/node';
+import { crsOfCode } from '../data/crs';
+import { FeaturesBuilder, type Features, type GeometryType } from '../data/features';
+import type { Dataset, DatasetInfo } from '../data/kinds';
+import { infoOf, kindOf } from '../data/kinds';
+import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
+import { numberColumn, textColumn, type Table } from '../data/table';
+import { HelkError } from '../errors';
+import type { InputSpec, Method } from '../method/define';
+import { paramSpecs, type ParamSpec } from '../method/params';
+import { methods } from '../method/registry';
+import { runMethod } from '../method/run';
+import { gridOf } from '../testing';
+
+beforeAll(setupNode);
+
+const UTM = crsOfCode(32627);
+
+// Rasters nobody draws on a slide, but everybody has.
+function raster(columns: number, rows: number, value: (i: number) => number, more: Band[] = []): Raster {
+  const cells = Float32Array.from({ length: columns * rows }, (_, i) => value(i));
+  const band: Band = { name: 'z', unit: 'm', kind: 'measure', storedType: 'float32', missingCode: null, cells };
+  return { kind: 'raster', grid: gridOf(columns, rows), bands: [band, ...more] };
+}
+const category = (n: number): Band => ({
+  name: 'cover',
+  unit: null,
+  kind: 'category',
+  storedType: 'uint8',
+  missingCode: null,
+  classes: [{ value: 1, label: 'water', colour: null }],
+  cells: Int32Array.from({ length: n }, (_, i) => (i % 3 ? 1 : MISSING_CLASS)),
+});
+const RASTERS: Record<string, Raster> = {
+  usual: raster(12, 10, (i) => 50 + 10 * Math.sin(i) + (i % 12)),
+  'one cell': raster(1, 1, () => 7),
+  'one row': raster(9, 1, (i) => i),
+  'all missing': raster(6, 5, () => NaN),
+  'one value': raster(6, 5, () => 3),
+  'a lone value': raster(5, 5, (i) => (i === 12 ? 4 : NaN)),
+  'huge values': raster(5, 4, (i) => (i % 2 ? 3e38 : -3e38)),
+  'mixed bands': raster(4, 4, (i) => i, [category(16)]),
+  classes: { kind: 'raster', grid: gridOf(4, 4), bands: [category(16)] },
+};
+
+const W = 400_000;
+const N = 6_460_000;
+function points(places: [number, number][], values: number[]): Features {
+  const b = new FeaturesBuilder();
+  for (const [x, y] of places) b.point(x, y);
+  return b.build('point', UTM, columns(values));
+}
+const columns = (v: number[]) => [
+  numberColumn('v', v, 'm'),
+  textColumn(
+    'name',
+    v.map((_, i) => `n${i % 2}`),
+  ),
+];
+function shapes(geometry: 'line' | 'polygon', rings: [number, number][][]): Features {
+  const b = new FeaturesBuilder();
+  for (const ring of rings) {
+    for (const [x, y] of ring) b.coordinate(x, y);
+    b.endRing();
+    b.endPart();
+    b.endFeature();
+  }
+  return b.build(geometry, UTM, columns(rings.map((_, i) => i + 1)));
+}
+const square = (x: number, y: number, s: number): [number, number][] => [
+  [x, y],
+  [x, y - s],
+  [x + s, y - s],
+  [x + s, y],
+  [x, y],
+];
+const bare = (geometry: GeometryType): Features => {
+  const b = new FeaturesBuilder();
+  b.endFeature();
+  return b.build(geometry, UTM, columns([1]));
+};
+const FEATURES: Record<GeometryType, Record<string, Features>> = {
+  point: {
+    usual: points(
+      Array.from({ length: 14 }, (_, i) => [W + ((i * 37) % 110), N - ((i * 53) % 90)]),
+      Array.from({ length: 14 }, (_, i) => i % 5),
+    ),
+    none: new FeaturesBuilder().build('point', UTM, columns([])),
+    one: points([[W + 15, N - 15]], [3]),
+    'at one place': points(
+      [...Array(4)].map(() => [W + 15, N - 15]),
+      [1, 2, 3, 4],
+    ),
+    'without values': points(
+      [
+        [W + 5, N - 5],
+        [W + 25, N - 5],
+        [W + 5, N - 35],
+        [W + 55, N - 45],
+      ],
+      [NaN, NaN, NaN, NaN],
+    ),
+    'huge values': points(
+      [
+        [W + 5, N - 5],
+        [W + 25, N - 5],
+        [W + 5, N - 35],
+        [W + 55, N - 45],
+      ],
+      [1e300, -1e300, 1e300, 5],
+    ),
+    'without a place': bare('point'),
+  },
+  line: {
+    usual: shapes('line', [
+      [
+        [W + 3, N - 4],
+        [W + 70, N - 60],
+      ],
+      [
+        [W + 70, N - 60],
+        [W + 100, N - 20],
+      ],
+    ]),
+    none: new FeaturesBuilder().build('line', UTM, columns([])),
+    'of no length': shapes('line', [
+      [
+        [W + 15, N - 15],
+        [W + 15, N - 15],
+      ],
+    ]),
+    'without a place': bare('line'),
+  },
+  polygon: {
+    usual: shapes('polygon', [square(W + 2, N - 2, 40), square(W + 42, N - 2, 40)]),
+    none: new FeaturesBuilder().build('polygon', UTM, columns([])),
+    one: shapes('polygon', [square(W + 5, N - 5, 30)]),
+    overlapping: shapes('polygon', [square(W, N, 50), square(W + 20, N - 20, 50), square(W, N, 50)]),
+    'of no area': shapes('polygon', [
+      [
+        [W, N],
+        [W + 10, N],
+        [W + 20, N],
+        [W, N],
+      ],
+    ]),
+    'crossing itself': shapes('polygon', [
+      [
+        [W, N],
+        [W + 40, N - 40],
+        [W + 40, N],
+        [W, N - 40],
+        [W, N],
+      ],
+    ]),
+    'far away': shapes('polygon', [square(W + 1e7, N + 1e7, 10)]),
+    'without a place': bare('polygon'),
+  },
+};
+const TABLES: Record<string, Table> = {
+  usual: {
+    kind: 'table',
+    columns: [...columns([1, 2, 3]), numberColumn('x', [W, W + 5, W + 9]), numberColumn('y', [N, N, N])],
+  },
+  none: { kind: 'table', columns: columns([]) },
+  'without columns': { kind: 'table', columns: [] },
+};
+
+/** What can stand in a role, by name. */
+function choices(spec: InputSpec): Record<string, Dataset> {
+  if (spec.kind === 'raster') return RASTERS;
+  if (spec.kind === 'table') return TABLES;
+  return FEATURES[spec.geometry ?? 'polygon'];
+}
+
+/** A value for a setting that has neither default nor suggestion. */
+function settingFor(name: string, spec: ParamSpec, infos: Record<string, DatasetInfo[]>): unknown {
+  const of = spec.of ? infos[spec.of]?.[0] : undefined;
+  const column = of && 'columns' in of ? of.columns.find((c) => !spec.numeric || c.type === 'number')?.name : undefined;
+  switch (spec.type) {
+    case 'column':
+    case 'columns':
+      return column ?? 'v';
+    case 'choice':
+      return spec.choices![0]!.value;
+    case 'crs':
+      return 'EPSG:32628';
+    case 'bounds':
+      return `${W},${N - 50},${W + 50},${N}`;
+    case 'length':
+      return '20 m';
+    case 'area':
+      return '500 m2';
+    case 'cell':
+      return '10 m';
+    case 'text':
+      return spec.editor === 'formula' ? '1 + 1' : spec.editor === 'rules' ? '0 to 5 -> 1; others -> keep' : name;
+    default:
+      return 1;
+  }
+}
+
+async function attempt(m: Method, data: Record<string, Dataset[]>): Promise<string | null> {
+  const infos = Object.fromEntries(Object.entries(data).map(([r, l]) => [r, l.map(infoOf)]));
+  const given: Record<string, unknown> = {};
+  for (const [name, spec] of Object.entries(paramSpecs(m.params)))
+    if (!spec.optional && spec.default === undefined) given[name] = settingFor(name, spec, infos);
+  try {
+    const o = await runMethod(m, data, given);
+    for (const { data: d } of o.outputs) {
+      const flaw = kindOf(d).flaw(d);
+      if (flaw) return `made what cannot be used: ${flaw}`;
+    }
+    for (const [k, v] of Object.entries(o.figures))
+      if (typeof v === 'number' && v !== v) return `figure ${k} is no number`;
+    return null;
+  } catch (e) {
+    if (!(e instanceof HelkError)) return `threw ${e instanceof Error ? `${e.name}: ${e.message}` : String(e)}`;
+    return /\b(undefined|NaN|Infinity|\[object)\b/.test(e.message) || !/[.?]$/.test(e.message)
+      ? `said "${e.message}"`
+      : null;
+  }
+}
+
+describe('every method, given what nobody expects,', () => {
+  for (const m of methods())
+    it(`makes a result or says a sentence: ${m.id}`, async () => {
+      const roles = Object.entries(m.inputs);
+      const usual = (spec: InputSpec): Dataset[] => {
+        const d = choices(spec)['usual']!;
+        return spec.many ? Array.from({ length: Math.max(2, spec.least) }, () => d) : [d];
+      };
+      const found: string[] = [];
+      for (const [role, spec] of roles)
+        for (const [name, odd] of Object.entries(choices(spec))) {
+          const data = Object.fromEntries(roles.map(([r, s]) => [r, usual(s)]));
+          data[role] = spec.many ? Array.from({ length: Math.max(1, spec.least) }, () => odd) : [odd];
+          const why = await attempt(m, data);
+          if (why) found.push(`${role} = ${name}: ${why}`);
+        }
+      expect(found).toEqual([]);
+    });
+});
