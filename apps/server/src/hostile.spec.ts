@@ -205,11 +205,11 @@ describe('work that will not end or swells', () => {
 
   it('that cannot fit is refused with the figure before anything is loaded or queued', async () => {
     const p = await project();
-    const z = await ended(p, (await takeIn(p, await noise(100), 'z.tif')).id);
+    const z = await ended(p, (await takeIn(p, await noise(2600), 'z.tif')).id);
     const run = await call<ApiProblem>(`/api/projects/${p}/runs`, 'POST', {
-      method: 'raster.resample',
-      inputs: { raster: z.outputs },
-      params: { cellSize: '0.1 m' },
+      method: 'terrain.flowAccumulation',
+      inputs: { elevation: z.outputs },
+      params: { scheme: 'mfd' },
     });
     expect([run.status, run.data.code]).toEqual([422, 'method.memory']);
     expect(run.data.detail).toContain('GiB');
