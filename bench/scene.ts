@@ -75,7 +75,7 @@ const most = (): number => {
     try {
       const status = readFileSync(`/proc/${pid}/status`, 'utf8');
       if (Number(/PPid:\s+(\d+)/.exec(status)?.[1]) !== server.pid) continue;
-      high = Math.max(high, Number(/VmHWM:\s+(\d+)/.exec(status)?.[1]) / 2 ** 20);
+      high = Math.max(high, Number(/VmHWM:\s+(\d+)/.exec(status)?.[1] ?? 0) / 2 ** 20);
     } catch {
       // It has ended meanwhile.
     }
