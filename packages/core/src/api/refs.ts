@@ -4,6 +4,9 @@ export interface InputRef {
   band: number | null;
 }
 
+/** How it is written. */
+export const REF = /^[a-z0-9]{6,32}(#[1-9]\d{0,4})?$/;
+
 /** `abc123` or, for its second band, `abc123#2`. */
 export function refOf(text: string): InputRef {
   const hash = text.indexOf('#');

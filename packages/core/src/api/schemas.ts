@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { KIND_NAMES } from '../data/kinds';
+import { REF } from './refs';
 
 /** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
 
@@ -259,7 +260,7 @@ export const DatasetPatch = z.object({
 const Role = z.string().regex(/^[A-Za-z]\w{0,60}$/, 'is not a name of an input or setting.');
 
 /** A dataset, or one of its bands counted from 1. */
-const Ref = z.string().regex(/^[a-z0-9]{6,32}(#[1-9]\d{0,4})?$/);
+const Ref = z.string().regex(REF);
 
 export const NewRun = z.object({
   method: z.string().max(200),

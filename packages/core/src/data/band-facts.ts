@@ -39,9 +39,6 @@ export interface BandDetail {
 export type BandFacts = BandBrief & Partial<BandDetail>;
 
 /** Facts without the detail, and the detail by itself. */
-/** Where there are no facts. */
-export const DETAIL_OF_NONE: Partial<BandDetail> = {};
-
 export function parted(f: BandFacts): { brief: BandBrief; detail: Partial<BandDetail> } {
   const { histogram, gapBoxes, extremes, ...brief } = f;
   return {

@@ -30,12 +30,8 @@ export function chunkSize(
   return { w: Math.min(CHUNK, size.width - column * CHUNK), h: Math.min(CHUNK, size.height - row * CHUNK) };
 }
 
-/** The number a chunk has in the store, and back. */
+/** The number a chunk has in the store. */
 export const chunkKey = (column: number, row: number): number => row * 0x1000000 + column;
-export const chunkAt = (key: number): { column: number; row: number } => ({
-  column: key % 0x1000000,
-  row: Math.floor(key / 0x1000000),
-});
 
 /** Every chunk of a grid of a level, row by row from the north. */
 export function* chunksOf(size: { width: number; height: number }): Generator<{ column: number; row: number }> {

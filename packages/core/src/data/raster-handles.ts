@@ -1,5 +1,5 @@
 import { bandFacts, FactGatherer } from './band-facts';
-import { cellsFor, heldFor, plainHeld } from './cells';
+import { cellsFor, heldFor, isWhole, isWide, plainHeld } from './cells';
 import type { Note } from './check';
 import type { Progress, RasterHandle, RasterHead, RasterSink } from './handle';
 import type { Held } from './held';
@@ -162,15 +162,14 @@ export class MappedRaster extends RowRaster {
 
 /** What a band becomes when its values are taken times a factor plus an offset; its role is kept unless it is turned upside down. */
 export function rescaledInfo(b: BandInfo, factor: number, offset: number, unit?: string): BandInfo {
-  const wide = /64|int32/.test(b.storedType);
-  const whole = Number.isInteger(factor) && Number.isInteger(offset) && /int/.test(b.storedType);
+  const whole = Number.isInteger(factor) && Number.isInteger(offset) && isWhole(b.storedType);
   const { role, ...info } = bandInfo(b);
   return {
     ...info,
     ...(role && factor > 0 ? { role } : {}),
     kind: 'measure',
     unit: unit ?? b.unit,
-    storedType: whole ? 'int32' : wide ? 'float64' : 'float32',
+    storedType: whole ? 'int32' : isWide(b.storedType) ? 'float64' : 'float32',
     missingCode: null,
   };
 }
@@ -187,7 +186,7 @@ export function rescaledCells(cells: Cells, factor: number, offset: number): Cel
  * being true while rows are read.
  */
 export function tamedRaster(of: RasterHandle, notes: Note[]): RasterHandle {
-  if (!of.head.bands.some((b) => b.kind === 'measure' && /float/.test(b.held?.type ?? 'float32'))) return of;
+  if (!of.head.bands.some((b) => b.kind === 'measure' && !isWhole(b.held?.type ?? 'float32'))) return of;
   const counted = of.head.bands.map(() => 0);
   let wild = 0;
   let said: Note | null = null;

@@ -14,8 +14,8 @@ export interface EdgeRows {
   owners: Uint32Array;
 }
 
-/** Sorts the edges of features `i0 … i1 - 1` by row. An edge crosses the rows whose centre line y + 0.5 lies in [top, bottom). */
-export function edgeRows(f: Features, grid: Grid, i0 = 0, i1 = featureCount(f)): EdgeRows {
+/** Sorts the edges of all features by row. An edge crosses the rows whose centre line y + 0.5 lies in [top, bottom). */
+export function edgeRows(f: Features, grid: Grid): EdgeRows {
   const { xy, ringOffsets, partOffsets, featureOffsets } = f;
   const rowOf = (c: number): number => (grid.y - xy[2 * c + 1]!) / grid.dy;
   const span = (c: number): [number, number] => {
@@ -23,7 +23,7 @@ export function edgeRows(f: Features, grid: Grid, i0 = 0, i1 = featureCount(f)):
     return [Math.max(0, Math.ceil(Math.min(a, b) - 0.5)), Math.min(grid.rows, Math.ceil(Math.max(a, b) - 0.5))];
   };
   const each = (visit: (corner: number, feature: number) => void): void => {
-    for (let i = i0; i < i1; i++)
+    for (let i = 0, n = featureCount(f); i < n; i++)
       for (let r = partOffsets[featureOffsets[i]!]!; r < partOffsets[featureOffsets[i + 1]!]!; r++)
         for (let c = ringOffsets[r]!; c < ringOffsets[r + 1]! - 1; c++) visit(c, i);
   };
@@ -95,15 +95,4 @@ export function insideRows(f: Features, grid: Grid): (row: number, mask: Uint8Ar
     mask.fill(0);
     eachRun(f, e, grid, row, (from, to) => mask.fill(1, from, to));
   };
-}
-
-/** The runs of cells (row, first column, column behind the last) whose centres lie in one polygon feature. O(edge rows log edges). */
-export function insideRuns(
-  f: Features,
-  i: number,
-  grid: Grid,
-  run: (row: number, from: number, to: number) => void,
-): void {
-  const e = edgeRows(f, grid, i, i + 1);
-  for (let row = e.row; row < e.row + e.rows; row++) eachRun(f, e, grid, row, (from, to) => run(row, from, to));
 }

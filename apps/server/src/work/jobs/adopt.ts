@@ -2,6 +2,7 @@ import { open } from 'node:fs/promises';
 import type { Knex } from 'knex';
 import { z } from 'zod';
 import { HelkError, isKind, kindOf, type DatasetInfo } from '@helk/core';
+import { REF } from '@helk/core/api/refs';
 import { NoteShape, ProblemDocument, Workbench } from '@helk/core/api/schemas';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
 import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';
@@ -17,7 +18,6 @@ const PIECES: readonly (readonly string[])[] = [
   ['raster_chunks', 'blobs'],
 ];
 const KNEX = ['knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
-const REF = /^[a-z0-9]{6,32}(#[1-9]\d{0,4})?$/;
 
 /** Values of the JSON columns, by the schemas that the API promises. */
 const JSON_OF = {

@@ -47,7 +47,7 @@ export async function fetchIn(task: ServiceTask, { db, progress, isCancelled }: 
       const handle = handleOn(l.data);
       const notes = async () => [...l.notes, ...((await kindOf(handle).remarks?.(handle)) ?? [])];
       const name = task.name && got.layers.length === 1 ? task.name : l.name;
-      const made = { name, runId: task.runId, role: null, batch: null, source, notes };
+      const made = { name, runId: task.runId, role: null, batch: null, source };
       staged.push(await stageHandle(db, made, handle, slice(progress, share(k), share(k + 1)), notes));
     }
     if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');

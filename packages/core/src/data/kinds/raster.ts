@@ -3,7 +3,7 @@ import { HelkError } from '../../errors';
 import { geoKeysOf } from '../../formats/geokeys-write';
 import { untold, type WriteFormat } from '../../formats/write-formats';
 import { Summariser } from '../../numeric/statistics';
-import { DETAIL_OF_NONE, parted, type BandDetail } from '../band-facts';
+import { parted, type BandDetail } from '../band-facts';
 import { isWide } from '../cells';
 import type { Note } from '../check';
 import { parseCrs, systemBrief } from '../crs';
@@ -41,7 +41,7 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
     const parts = info.bands.map((b) => (b.facts ? parted(b.facts) : null));
     return {
       info: { ...info, bands: info.bands.map((b, k) => ({ ...b, ...(parts[k] ? { facts: parts[k].brief } : {}) })) },
-      detail: { bands: parts.map((p) => p?.detail ?? DETAIL_OF_NONE) },
+      detail: { bands: parts.map((p) => p?.detail ?? {}) },
     };
   },
   join: (info, detail) => {

@@ -1,5 +1,5 @@
 import { HelkError } from '../../errors';
-import { floatBand, heldBand, roomier } from '../../data/cells';
+import { floatBand, heldBand, isWhole, roomier } from '../../data/cells';
 import { transformer } from '../../data/crs';
 import type { RasterHandle, RasterSink } from '../../data/handle';
 import { cellCount, missingOf, type BandInfo, type Cells, type Grid } from '../../data/raster';
@@ -76,7 +76,7 @@ export async function warp(
 /** Values that are some of the source's, and missing ones around it. */
 function keptBand(b: Parameters<typeof heldBand>[0]): ReturnType<typeof heldBand> {
   const kept = heldBand(b);
-  return kept.held.missing === null && !/float/.test(kept.held.type)
+  return kept.held.missing === null && isWhole(kept.held.type)
     ? { ...kept, held: { ...kept.held, ...roomier(kept.held.type) } }
     : kept;
 }
