@@ -15,6 +15,8 @@ import { waterKernels } from './water';
 
 setupNode();
 const size = Number(process.argv[2] ?? 4096);
+/** Names of methods to time, apart by commas; all where none is given. */
+const only = process.argv[3]?.split(',');
 const n = size * size;
 const print = (s: string): void => void process.stdout.write(`${s}\n`);
 const seconds = (f: () => void, times = 3): number => {
@@ -73,6 +75,7 @@ const utm = measureRaster(
 );
 print('method             one thread, s   all threads, s   gain   x memory limit   reference, s   Helk / reference');
 for (const { name, id, data, params } of METHODS(utm, source)) {
+  if (only && !only.includes(name)) continue;
   const one = await methodSeconds(id, data, params, 1);
   const all = await methodSeconds(id, data, params, availableParallelism());
   const t = theirs[name];

@@ -5,7 +5,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { inflateSync } from 'node:zlib';
 import { chunkKey, crsOfCode, handleOn, measureRaster } from '@helk/core';
-import { makeApp, makeContext } from '../apps/server/src/app';
+import { makeApp } from '../apps/server/src/app';
+import { makeContext } from '../apps/server/src/context';
 import { configFrom } from '../apps/server/src/config';
 import { stageHandle } from '../apps/server/src/store/project-store';
 

@@ -73,7 +73,9 @@ export async function newProject(page: Page, name: string): Promise<void> {
 }
 
 export async function takeIn(page: Page, name: string, buffer: Buffer): Promise<void> {
-  if (!(await page.getByTestId('files').count())) await page.getByTestId('stage-gather').click();
+  // A stage that is open folds away when it is asked for again, and a new project may just be opening it.
+  await page.getByTestId('stage-ledger').click();
+  await page.getByTestId('stage-gather').click();
   await page.getByTestId('files').setInputFiles({ name, mimeType: 'application/octet-stream', buffer });
 }
 

@@ -99,8 +99,11 @@ test('a profile along a line drawn by hand', async ({ page }) => {
   await page.getByTestId('draw-line').click();
   await expect(page.getByTestId('sketch').first()).toContainText('double-click');
   const box = (await page.getByTestId('pane-1').boundingBox())!;
+  // At a person's pace: clicks that follow each other at once are taken for a double one.
   await page.mouse.click(box.x + box.width * 0.35, box.y + box.height * 0.4);
+  await page.waitForTimeout(500);
   await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await page.waitForTimeout(500);
   await page.mouse.dblclick(box.x + box.width * 0.6, box.y + box.height * 0.45);
   await expect(page.getByTestId('input-line').locator('option:checked')).toHaveText(/drawn line/);
   await runSheet(page);

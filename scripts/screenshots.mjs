@@ -77,7 +77,6 @@ try {
   await ask('how steep');
   await run();
   await closeSheet();
-  await shot('slope', 1500);
   await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
 
   await row('Filled').click();
@@ -214,7 +213,6 @@ try {
   await page.getByTestId('stage-gather').click();
   const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
   await bring.nth(0).waitFor();
-  await shot('gather', 800);
   await page.getByTestId('service-ask').click();
   await page.getByTestId('hit-peat-probes').click();
   await page.getByTestId('service-take').waitFor();
@@ -230,6 +228,40 @@ try {
   await page.getByTestId('stage-ledger').click();
   await page.getByRole('button', { name: 'Dark paper' }).click();
   await shot('dark', 2000);
+  await page
+    .getByRole('button', { name: /[Pp]aper/ })
+    .first()
+    .click();
+
+  // The scene of the island: three bands at once, and what was learned from training areas beside it.
+  await page.getByTestId('project-menu').click();
+  await page.getByRole('menuitem', { name: 'New project …' }).click();
+  await page.getByLabel('Name of the project').fill('Veyra from above');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await wait(1200);
+  const bringIn = async (file) => {
+    await page.getByTestId('stage-ledger').click();
+    await page.getByTestId('stage-gather').click();
+    await page.getByRole('button', { name: `Bring in ${file}` }).click();
+    await page.getByTestId('stage-ledger').click();
+    await row(file.replace(/\.\w+$/, '')).waitFor({ timeout: 60_000 });
+    await wait(800);
+  };
+  await bringIn('veyra-scene-2024.tif');
+  await page
+    .getByTestId('pane-1')
+    .getByRole('button', { name: /veyra-scene-2024/ })
+    .first()
+    .click();
+  await page.getByTestId('composite').selectOption('plants and moisture');
+  await shot('composite', 2000);
+  await page.keyboard.press('Escape');
+  await bringIn('veyra-training-areas.geojson');
+  await row('veyra-scene-2024').click();
+  await ask('learned from examples');
+  await run();
+  await closeSheet();
+  await shot('classes', 2500);
 } finally {
   await browser.close();
   server.kill('SIGTERM');

@@ -5,3 +5,4 @@ export * from './seabed';
 export * from './cover';
 export * from './people';
 export * from './peat';
+export * from './scenes';

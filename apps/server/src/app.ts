@@ -1,38 +1,17 @@
-import { join } from 'node:path';
 import express, { type Express } from 'express';
-import type { Config } from './config';
+import type { Context } from './context';
 import { guard } from './guard';
 import { notFound, problems } from './problem';
-import { Projects } from './projects';
 import { catalogueRoutes } from './routes/catalogue';
 import { datasetRoutes } from './routes/datasets';
+import { exportRoutes } from './routes/exports';
 import { projectRoutes } from './routes/projects';
 import { reviewRoutes } from './routes/reviews';
 import { runRoutes } from './routes/runs';
 import { portalRoutes } from './portal/routes';
 import { sampleRoutes } from './routes/samples';
 import { serviceRoutes } from './routes/services';
-import { TempFolder } from './store/temp';
-import { WorkerPool } from './work/pool';
-import { RunService } from './work/runs';
-
-/** What handlers share. */
-export interface Context {
-  config: Config;
-  projects: Projects;
-  temp: TempFolder;
-  pool: WorkerPool;
-  runs: RunService;
-}
-
-export async function makeContext(config: Config): Promise<Context & { interrupted: number }> {
-  const pool = new WorkerPool({ threads: config.threads, services: config.services, memory: config.memoryLimit });
-  pool.warm();
-  const temp = new TempFolder(join(config.dataDir, 'uploads'));
-  const projects = new Projects(config.dataDir, temp, pool);
-  const { interrupted } = await projects.start();
-  return { config, projects, temp, pool, runs: new RunService(config), interrupted };
-}
+import { storedRoutes } from './routes/stored';
 
 export function makeApp(context: Context): Express {
   const app = express();
@@ -44,6 +23,8 @@ export function makeApp(context: Context): Express {
   sampleRoutes(app, context);
   projectRoutes(app, context);
   datasetRoutes(app, context);
+  storedRoutes(app, context);
+  exportRoutes(app, context);
   reviewRoutes(app, context);
   runRoutes(app, context);
   serviceRoutes(app, context);

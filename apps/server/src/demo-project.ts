@@ -1,16 +1,15 @@
 import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { makeElevation, makeGauge, makeLandscape, makeWalk } from '@helk/demo';
-import { defaultStyle, PLAIN_VECTOR, type RasterInfo } from '@helk/core';
+import { PLAIN_VECTOR } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { writeGeoPackage } from '@helk/core/formats/write';
 import type { ApiRun } from '@helk/core/api/schemas';
-import type { Context } from './app';
+import type { Context } from './context';
 import { makePortal } from './portal/collections';
 import { portalFile, portalText } from './portal/file';
 import type { Project } from './projects';
 import { newId } from './store/ids';
-import { getDatasetRow } from './store/project-store';
 
 /** Sets that lie in the project as GeoPackages, by their names on the portal. */
 const FILES = ['land-cover-1978', 'land-cover-2024', 'parishes', 'shelters', 'newt-sightings', 'peat-probes'];
@@ -88,12 +87,17 @@ async function fill(p: Project, { projects, temp, runs }: Context): Promise<void
     { snap: '200 m' },
   );
   const [elevation, watershed] = [filled.outputs[0]!, drained.outputs[0]!];
-  const info = JSON.parse((await getDatasetRow(p.db, elevation)).info) as RasterInfo;
-  const layers = [
-    { dataset: elevation, raster: defaultStyle(info) },
-    { dataset: watershed, vector: { ...PLAIN_VECTOR, colour: '#7a4f9a', fill: 0.2 } },
-    { dataset: gauge[0]!, vector: { ...PLAIN_VECTOR, colour: '#d6246e' } },
-  ];
-  const opened = { version: 1, panes: [{ id: 1, layers, swipe: null }], activePane: 1, selected: elevation };
+  const layers = [elevation, watershed, gauge[0]!].map((dataset) => ({ dataset, visible: true }));
+  const look = { ...PLAIN_VECTOR, colour: '#7a4f9a', fill: 0.2 };
+  await p
+    .db('datasets')
+    .where({ id: watershed })
+    .update({ look: JSON.stringify(look) });
+  const opened = {
+    version: 1,
+    panes: [{ id: 1, kind: 'map', layers, swipe: null, panel: null }],
+    activePane: 1,
+    selected: elevation,
+  };
   await p.db('project').update({ workbench: JSON.stringify(opened) });
 }

@@ -2,7 +2,7 @@ import { open, readdir, rename, mkdir, stat, writeFile } from 'node:fs/promises'
 import { join } from 'node:path';
 import type { Response } from 'express';
 import type { Knex } from 'knex';
-import { HelkError, toProblem } from '@helk/core';
+import { HelkError, parseCrs, suggestSystems, systemText, toProblem, type DatasetInfo } from '@helk/core';
 import type { ApiProject, ProjectEvent } from '@helk/core/api/schemas';
 import { openDatabase, migrate } from './store/database';
 import { newId, now } from './store/ids';
@@ -66,6 +66,22 @@ export class Project {
     for (const r of this.listeners) r.write(text);
   }
 
+  /**
+   * Gives a project that has no system the one that suits its data, once there is something that lies somewhere. From then on only the
+   * analyst changes it, whatever comes and goes.
+   */
+  async settle(): Promise<void> {
+    const { crs } = (await this.db('project').first('crs')) as { crs: string | null };
+    if (crs !== null) return;
+    const rows = (await this.db('datasets').where({ state: 'ready' }).select('info')) as { info: string }[];
+    const [best] = suggestSystems(rows.map((r) => JSON.parse(r.info) as DatasetInfo));
+    if (!best) return;
+    await this.db('project')
+      .where({ crs: null })
+      .update({ crs: systemText(best.crs) });
+    this.send({ type: 'project', project: await this.describe() });
+  }
+
   async describe(): Promise<ApiProject> {
     const row = await readProjectRow(this.db);
     let bytes = 0;
@@ -74,11 +90,22 @@ export class Project {
       id: this.id,
       name: row.name,
       note: row.note,
+      crs: systemIn(row.crs),
       bytes,
       createdAt: row.created_at,
       openedAt: row.opened_at,
       problem: null,
     };
+  }
+}
+
+/** The system a project is kept to; null where none is, or none that this Helk knows. */
+function systemIn(text: string | null): ApiProject['crs'] {
+  if (text === null) return null;
+  try {
+    return parseCrs(text);
+  } catch {
+    return null;
   }
 }
 
@@ -149,7 +176,16 @@ export class Projects {
           const p = toProblem(e);
           const why = p.code === 'run.failed' ? `The file cannot be opened (${p.message.slice(0, 120)}).` : p.message;
           const at = mtime.toISOString();
-          return { id, name: `${id}${ENDING}`, note: '', bytes: size, createdAt: at, openedAt: null, problem: why };
+          return {
+            id,
+            name: `${id}${ENDING}`,
+            note: '',
+            crs: null,
+            bytes: size,
+            createdAt: at,
+            openedAt: null,
+            problem: why,
+          };
         }
       }),
     );

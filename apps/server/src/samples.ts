@@ -1,4 +1,14 @@
-import { makeLandscape, makePeat, makeSeabed, type Landscape } from '@helk/demo';
+import {
+  makeLandscape,
+  makePeat,
+  makeScene,
+  makeSeabed,
+  makeTraining,
+  makeVisited,
+  type Landscape,
+  type Scene,
+  type SceneYear,
+} from '@helk/demo';
 import { writeDataset } from '@helk/core/formats/write';
 import { makePortal } from './portal/collections';
 import { portalText } from './portal/file';
@@ -28,12 +38,41 @@ const peat = (file: string, about: string, format: 'geojson' | 'csv'): Sample =>
   make: () => writeDataset(makePeat(landscape()), format, 'veyra-peat-probes'),
 });
 
+const scenes = new Map<SceneYear, Scene>();
+/** Made once a process, like the land. */
+function sceneOf(year: SceneYear): Scene {
+  const scene = scenes.get(year) ?? makeScene(landscape(), year);
+  scenes.set(year, scene);
+  return scene;
+}
+
+const scene = (year: SceneYear, about: string): Sample => ({
+  file: `veyra-scene-${year}.tif`,
+  set: 'Scenes',
+  about,
+  make: () => writeDataset(sceneOf(year).raster, 'geotiff', `veyra-scene-${year}`),
+});
+
 /** What is offered for trying out; each is made when first asked for and kept beside the projects. */
 export const SAMPLES: Sample[] = [
   seabed('veyra-seabed-west.nc', 'depth in km, positive down, NetCDF classic'),
   seabed('veyra-seabed-east.nc', 'depth in km, positive down, NetCDF-4'),
   peat('veyra-peat-probes.geojson', 'the peat survey, GeoJSON', 'geojson'),
   peat('veyra-peat-probes.csv', 'the peat survey, delimited text with coordinates', 'csv'),
+  scene(1994, 'six bands from blue to shortwave infrared, 20 m'),
+  scene(2024, 'the same thirty years later, with a cloud and its shadow'),
+  {
+    file: 'veyra-training-areas.geojson',
+    set: 'Scenes',
+    about: 'squares of one kind of ground each, seen in 2024',
+    make: () => writeDataset(makeTraining(sceneOf(2024)), 'geojson', 'veyra-training-areas'),
+  },
+  {
+    file: 'veyra-visited-places.geojson',
+    set: 'Scenes',
+    about: 'what surveyors found in 2024, to judge a map by',
+    make: () => writeDataset(makeVisited(sceneOf(2024)), 'geojson', 'veyra-visited-places'),
+  },
 ];
 
 /** The name under which the portal's data are asked for; they are no file that is offered. */

@@ -5,7 +5,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
-import { makeApp, makeContext, type Context } from './app';
+import { makeApp } from './app';
+import { makeContext, type Context } from './context';
 import { configFrom, type Config } from './config';
 
 export interface Reply<T> {

@@ -1,7 +1,8 @@
 import { provideZonelessChangeDetection } from '@angular/core';
 import { bootstrapApplication } from '@angular/platform-browser';
 import { App } from './app/app';
-import { startDrawing } from './app/draw/drawing';
 
-startDrawing();
+// As browsers have it; first.ts took it away while the scripts were read.
+Error.stackTraceLimit = 10;
+
 bootstrapApplication(App, { providers: [provideZonelessChangeDetection()] }).catch((e: unknown) => console.error(e));

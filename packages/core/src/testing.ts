@@ -6,7 +6,8 @@ import { measureRaster, type Grid, type Raster } from './data/raster';
 import { crsOfCode } from './data/crs';
 import { runMethod, type Outcome } from './method/run';
 import { methodOf } from './method/registry';
-import type { Dataset } from './data/kinds';
+import { columnsOf, type Dataset, type DatasetInfo } from './data/kinds';
+import type { ParamSpec } from './method/params';
 
 /** Helpers for specs only. */
 export const utm27 = () => crsOfCode(32627);
@@ -66,4 +67,19 @@ export async function warped(source: Raster, target: Grid, how: Resampling | 'au
   const job = new LocalJob();
   const { sink } = await warp(job, 'warped', 'warping', new MemoryRaster(source), target, how);
   return (await (await job.result(sink)).load()) as Raster;
+}
+
+/** A value for a setting that has neither default nor suggestion: the first of what there is, else the one given for its type. */
+export function anySetting(
+  name: string,
+  spec: ParamSpec,
+  infos: Record<string, DatasetInfo[]>,
+  by: Partial<Record<ParamSpec['type'] | NonNullable<ParamSpec['widget']>, string | number>>,
+): unknown {
+  if (spec.type === 'column' || spec.type === 'columns') {
+    const all = columnsOf(spec.of ? infos[spec.of]?.[0] : undefined);
+    return all.find((c) => !spec.numeric || c.type === 'number')?.name ?? 'v';
+  }
+  if (spec.choices) return spec.choices[0]!.value;
+  return (spec.widget && by[spec.widget]) ?? by[spec.type] ?? (spec.type === 'text' ? name : by.number);
 }

@@ -48,7 +48,7 @@ function areas(n: number): Features {
     b.endRing();
     b.endPart();
     b.endFeature();
-    v.push(k);
+    v.push(k + 1);
   }
   return b.build('polygon', grid.crs, [numberColumn('v', v)]);
 }
@@ -70,6 +70,40 @@ const degrees = ground({ crs: wgs84(), x: -21, y: 58.5, dx: 1 / 3600, dy: 1 / 36
 const few = points(160);
 const elevation = { elevation: [z] };
 
+/** Three bands of ground of four kinds, each with noise, some cells missing. */
+function scene(): Raster {
+  const r = new Random(9);
+  const g = { ...grid, columns: 700, rows: 600 };
+  const kinds = [
+    [20, 40, 60],
+    [30, 70, 50],
+    [80, 60, 20],
+    [90, 90, 95],
+  ];
+  const cells = [0, 1, 2].map(() => new Float32Array(g.columns * g.rows));
+  for (let i = 0; i < g.columns * g.rows; i++) {
+    const k = (Math.floor((i % g.columns) / 100) + Math.floor(i / g.columns / 100)) % 4;
+    for (let j = 0; j < 3; j++) cells[j]![i] = r.uniform() < 0.001 ? NaN : kinds[k]![j]! + 9 * r.normal();
+  }
+  const bands = cells.map((c, j) => measureRaster(g, c, { name: ['red', 'nir', 'swir1'][j]!, unit: '' }).bands[0]!);
+  return { kind: 'raster', grid: g, bands };
+}
+const seen = scene();
+/** Steps of a band, as classes. */
+const steps = (k: number): Raster => ({
+  kind: 'raster',
+  grid: seen.grid,
+  bands: [
+    {
+      ...seen.bands[k]!,
+      kind: 'category',
+      cells: Int32Array.from(seen.bands[k]!.cells, (v) =>
+        v === v ? 1 + Math.max(0, Math.floor(v / 30)) : -2147483648,
+      ),
+    },
+  ],
+});
+
 type Case = [id: string, kernel: string, data: Record<string, Dataset[]>, params?: Record<string, unknown>];
 const CASES: Case[] = [
   ['terrain.slope', 'terrain.slope', elevation],
@@ -88,12 +122,39 @@ const CASES: Case[] = [
   ['raster.rescale', 'raster.rescale', { raster: [z] }, { factor: 3.28, unit: 'ft' }],
   ['raster.recode', 'raster.recode', { raster: [z] }, { rules: '-400 to 0 -> 1 low; 0 to 100 -> 2 high' }],
   ['raster.difference', 'raster.difference', { a: [z], b: [z] }],
+  [
+    'raster.zonal',
+    'raster.zonal.figures',
+    { raster: [z], zones: [areas(40)] },
+    { statistics: 'median,majority,variety' },
+  ],
   ['raster.zonal', 'raster.zonal', { raster: [z], zones: [areas(9)] }, { statistics: 'count,mean,sd,median' }],
   ['raster.contours', 'raster.contours', { raster: [z] }, { interval: 50 }],
   ['raster.fromFeatures', 'raster.fromFeatures', { features: [areas(9)], like: [z] }, { value: 'v' }],
   ['surface.idw', 'surface', { points: [few] }, { value: 'v', cellSize: '100 m' }],
   ['surface.kriging', 'surface', { points: [few] }, { value: 'v', cellSize: '150 m' }],
   ['surface.validate', 'surface.validate', { points: [few] }, { value: 'v' }],
+  ['imagery.components', 'imagery.moments', { scene: [seen] }, { count: 2 }],
+  ['imagery.components', 'imagery.components', { scene: [seen] }, { standardise: true }],
+  ['imagery.index', 'imagery.index', { scene: [seen] }],
+  ['imagery.cluster', 'imagery.cluster.nearest', { scene: [seen] }, { k: 5, method: 'both', maxIterations: 4 }],
+  ['imagery.cluster', 'imagery.cluster', { scene: [seen] }, { k: 4, sample: 5000 }],
+  [
+    'imagery.classify',
+    'imagery.classify',
+    { scene: [seen], training: [areas(5)] },
+    { classColumn: 'v', method: 'maximumLikelihood' },
+  ],
+  [
+    'imagery.classify',
+    'imagery.classify.tree',
+    { scene: [seen], training: [areas(3)] },
+    { classColumn: 'v', trees: 7 },
+  ],
+  ['imagery.classAreas', 'raster.classCounts', { classes: [steps(0)] }],
+  ['imagery.classAreas', 'imagery.classAreas', { classes: [steps(0)], zones: [areas(6)] }],
+  ['raster.changeMatrix', 'raster.changeMatrix.count', { before: [steps(0)], after: [steps(1)] }],
+  ['raster.changeMatrix', 'raster.changeMatrix', { before: [steps(1)], after: [steps(2)] }],
   ['features.overlay', 'features.overlay', { a: [areas(12)], b: [areas(11)] }, { kind: 'union' }],
 ];
 

@@ -1,5 +1,6 @@
 import type { Express } from 'express';
-import type { Context } from '../app';
+import { parseCrs, systemText } from '@helk/core';
+import type { Context } from '../context';
 import { listDatasets, listRuns } from '../store/project-store';
 import { download, receive } from './bytes';
 import { hang } from './hang';
@@ -19,6 +20,7 @@ export function projectRoutes(app: Express, { projects, runs, temp, config }: Co
   hang(app, 'project', async ({ params }) => {
     const p = await projects.get(params['project']!);
     await projects.opened(p);
+    await p.settle();
     const live = new Map(runs.liveRuns(p).map((r) => [r.id, r]));
     const stored = (await p.db('project').first('workbench')) as { workbench: string | null };
     return {
@@ -30,6 +32,7 @@ export function projectRoutes(app: Express, { projects, runs, temp, config }: Co
   });
   hang(app, 'patchProject', async ({ params, body }) => {
     const p = await projects.get(params['project']!);
+    if (body.crs !== undefined) body.crs = systemText(parseCrs(body.crs));
     if (Object.keys(body).length) await p.db('project').update(body);
     const project = await p.describe();
     p.send({ type: 'project', project });

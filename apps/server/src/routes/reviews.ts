@@ -3,7 +3,7 @@ import type { Express, Response } from 'express';
 import { HelkError, parseCrs } from '@helk/core';
 import type { LayerChoice } from '@helk/core/formats';
 import type { ApiReview } from '@helk/core/api/schemas';
-import type { Context } from '../app';
+import type { Context } from '../context';
 import type { Project } from '../projects';
 import { newId } from '../store/ids';
 import type { TempFile } from '../store/temp';
@@ -92,6 +92,7 @@ export function reviewRoutes(app: Express, { projects, runs, temp, config }: Con
     const p = await projects.get(params['project']!);
     const h = find(params['review']!, p);
     if (body.crs) parseCrs(body.crs);
+    for (const l of body.layers) if (l.crs) parseCrs(l.crs);
     for (const l of body.layers)
       if (l.factor === 0)
         throw new HelkError('method.parameter', `A factor of 0 makes every value of ${l.layer} the same.`, 'factor');

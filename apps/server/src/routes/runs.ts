@@ -1,5 +1,5 @@
 import type { Express } from 'express';
-import type { Context } from '../app';
+import type { Context } from '../context';
 import { hang } from './hang';
 
 export function runRoutes(app: Express, { projects, runs }: Context): void {

@@ -2,7 +2,7 @@ import { mkdir, rename, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Express } from 'express';
 import { HelkError } from '@helk/core';
-import type { Context } from '../app';
+import type { Context } from '../context';
 import { SAMPLES } from '../samples';
 import { download } from './bytes';
 import { hang } from './hang';

@@ -11,7 +11,7 @@ import { countOf, offeredCrs, previewOf } from '@helk/core/services/collect';
 import { serviceAddress, type Get } from '@helk/core/services/get';
 import { outgoing } from '@helk/node';
 import type { ApiServiceCollection } from '@helk/core/api/schemas';
-import type { Context } from '../app';
+import type { Context } from '../context';
 import { ownOrigin } from '../guard';
 import { PORTAL_ABOUT, PORTAL_TITLE } from '../portal/collections';
 import { hang } from './hang';

@@ -108,6 +108,20 @@ export const MIGRATIONS: Step[] = [
     },
     down: () => Promise.reject(new Error('A project of this layout is not taken back to an older one.')),
   },
+  {
+    // How a dataset is drawn belongs to it, the system of maps to the project; what its inputs were taken to be in to a run.
+    name: '004-looks',
+    up: async (db) => {
+      await db.schema.alterTable('datasets', (t) => t.text('look'));
+      await db.schema.alterTable('project', (t) => t.text('crs'));
+      await db.schema.alterTable('runs', (t) => t.text('systems').notNullable().defaultTo('{}'));
+    },
+    down: async (db) => {
+      await db.schema.alterTable('datasets', (t) => t.dropColumn('look'));
+      await db.schema.alterTable('project', (t) => t.dropColumn('crs'));
+      await db.schema.alterTable('runs', (t) => t.dropColumn('systems'));
+    },
+  },
 ];
 
 /** The pieces as project files had them before the third step, as rows of today. */

@@ -26,6 +26,7 @@ export interface RunRow {
   inputs: string;
   params: string;
   seed: number;
+  systems: string;
   state: ApiRun['state'];
   figures: string;
   notes: string;
@@ -51,6 +52,8 @@ export interface DatasetRow {
   notes: string;
   created_at: string;
   thread: string | null;
+  /** JSON, of the shape of its kind. */
+  look: string | null;
 }
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
@@ -62,6 +65,7 @@ export function toRun(r: RunRow, outputs: string[]): ApiRun {
     inputs: JSON.parse(r.inputs) as Record<string, string[]>,
     params: JSON.parse(r.params) as Record<string, unknown>,
     seed: r.seed,
+    systems: JSON.parse(r.systems) as Record<string, string | null>,
     state: r.state,
     progress: r.state === 'done' ? 1 : 0,
     stage: '',
@@ -95,8 +99,20 @@ export function toDataset(r: DatasetRow): ApiDataset {
     thread: r.thread,
     source: r.source ? (JSON.parse(r.source) as ApiDataset['source']) : null,
     checks: [...notes, ...arrivalChecks(info)],
+    look: lookOf(r),
     createdAt: r.created_at,
   };
+}
+
+/** How a dataset is drawn; one that does not fit its kind, or is none, is as if there were none. */
+function lookOf(r: DatasetRow): ApiDataset['look'] {
+  if (!r.look) return null;
+  try {
+    const parsed = kindOf({ kind: r.kind }).lookShape?.safeParse(JSON.parse(r.look));
+    return parsed?.success ? (parsed.data as ApiDataset['look']) : null;
+  } catch {
+    return null;
+  }
 }
 
 export async function listDatasets(db: Knex): Promise<ApiDataset[]> {
@@ -158,6 +174,8 @@ export async function detailOf(db: Knex, id: string): Promise<unknown> {
 }
 
 export interface NewDataset {
+  /** System given by hand in place of the file's. */
+  crs?: string | undefined;
   name: string;
   kind: DatasetKind;
   runId: string | null;
@@ -210,7 +228,9 @@ export async function stageHandle(
   notes: () => Promise<Note[]> | Note[] = () => [],
 ): Promise<string> {
   const id = await stage(db, { ...d, kind: handle.kind });
-  await describe(db, id, await kindOf(handle).pack(handle, piecesOf(db, id), progress), await notes());
+  const kind = kindOf(handle);
+  const info = await kind.pack(handle, piecesOf(db, id), progress);
+  await describe(db, id, d.crs === undefined ? info : kind.give(info, { crs: d.crs }), await notes());
   return id;
 }
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { KIND_NAMES } from '@helk/core';
 
 /** Rows of a project file as they should be. What does not fit is damaged, or was made so. */
@@ -12,6 +12,7 @@ export const ProjectRow = z.object({
   created_at: Time,
   opened_at: Time.nullable(),
   workbench: Text.nullable(),
+  crs: z.string().max(20_000).nullable(),
 });
 export type ProjectRow = z.infer<typeof ProjectRow>;
 
@@ -23,6 +24,7 @@ export const RunRowShape = z.object({
   inputs: Text,
   params: Text,
   seed: z.number().int().min(0),
+  systems: Text,
   state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'interrupted']),
   figures: Text,
   notes: Text,
@@ -48,4 +50,5 @@ export const DatasetRowShape = z.object({
   notes: Text,
   created_at: Time,
   thread: z.string().max(2000).nullable(),
+  look: Text.nullable(),
 });

@@ -269,7 +269,9 @@ class Host {
   /** What an end that nobody asked for most likely was. */
   private death(signal: string | null): Problem {
     const swollen = /bad_alloc|out of memory|allocation failed|OutOfMemory/i.test(this.said);
-    if (swollen || signal === 'SIGABRT' || signal === 'SIGKILL' || signal === 'SIGTRAP')
+    // At the wall an allocation inside the engine gives nothing back, and what is done with that is a fault of the segment.
+    if (signal === 'SIGSEGV') process.stderr.write(`A worker stopped (${signal}): ${this.said}\n`);
+    if (swollen || ['SIGABRT', 'SIGKILL', 'SIGTRAP', 'SIGSEGV', 'SIGBUS'].includes(signal ?? ''))
       return problem(
         'method.memory',
         `It needed more than the ${(this.memory / 2 ** 30).toFixed(1)} GiB of memory that may be used; nothing was changed.`,

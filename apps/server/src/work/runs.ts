@@ -5,6 +5,8 @@ import {
   kindOf,
   methodOf,
   refuseMemory,
+  systemOf,
+  systemText,
   toProblem,
   type DatasetInfo,
   type Forecast,
@@ -12,7 +14,7 @@ import {
   type Problem,
 } from '@helk/core';
 import type { LayerChoice } from '@helk/core/formats';
-import { refOf } from '@helk/core/api/refs';
+import { datasetsIn, refOf } from '@helk/core/api/refs';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
 import { endRun, getDatasetRow, getRun, listDatasets, wholeInfo, type RunRow } from '../store/project-store';
@@ -92,6 +94,7 @@ export class RunService {
       inputs: r.inputs,
       params: f.plain,
       seed: r.seed,
+      systems: await systemsOf(project, r.inputs),
       variantOf: r.variantOf,
     });
     return this.launch(project, id, {
@@ -163,6 +166,7 @@ export class RunService {
       inputs: object;
       params: object;
       seed: number;
+      systems?: Record<string, string | null>;
       variantOf: string | null;
     },
   ): Promise<string> {
@@ -175,6 +179,7 @@ export class RunService {
       inputs: JSON.stringify(r.inputs),
       params: JSON.stringify(r.params),
       seed: r.seed,
+      systems: JSON.stringify(r.systems ?? {}),
       state: 'queued',
       variant_of: r.variantOf,
       created_at: now(),
@@ -215,6 +220,7 @@ export class RunService {
           { type: 'run', run: finished },
         ];
         for (const e of events) project.send(e);
+        if (datasets.length) await project.settle();
       })
       .catch((e: unknown) => process.stderr.write(`Run ${id}: ${e instanceof Error ? e.message : String(e)}\n`))
       .finally(() => {
@@ -266,4 +272,15 @@ export class RunService {
   liveRuns(project: Project): ApiRun[] {
     return [...this.live.values()].filter((l) => l.project === project).map((l) => l.run);
   }
+}
+
+/** The system that each input is taken to be in, so that a result can be known to rest on one that has been put right since. */
+async function systemsOf(project: Project, inputs: Record<string, string[]>): Promise<Record<string, string | null>> {
+  const out: Record<string, string | null> = {};
+  for (const id of datasetsIn(inputs)) {
+    const info = JSON.parse((await getDatasetRow(project.db, id)).info) as DatasetInfo;
+    const crs = systemOf(info);
+    if (kindOf(info).placed) out[id] = crs && systemText(crs);
+  }
+  return out;
 }

@@ -6,10 +6,12 @@ import {
   ElementRef,
   HostListener,
   inject,
+  signal,
+  untracked,
   viewChild,
 } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { formatNumber, transformer, wgs84 } from '@helk/core';
+import { formatNumber, kindOf, misfit, transformer, wgs84 } from '@helk/core';
 import { AskBox } from './ask/ask-box';
 import { MethodsList } from './ask/methods-list';
 import { Evidence } from './evidence/evidence';
@@ -17,10 +19,12 @@ import { Gather } from './gather/gather';
 import { Catalogue } from './gather/catalogue';
 import { Review } from './gather/review';
 import { Ledger } from './ledger/ledger';
-import { MapPane } from './pane/map-pane';
+import { PaneShell } from './pane/pane';
 import { ICONS } from './parts/icons';
 import { ProjectMenu } from './projects/project-menu';
+import { SystemMenu } from './projects/system-menu';
 import { RunSheet } from './run-sheet/run-sheet';
+import { Drawing } from './draw/drawing';
 import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
@@ -28,11 +32,27 @@ import { ProjectStore } from './state/project.store';
 import { ReviewStore } from './state/review.store';
 import { ServiceStore } from './state/service.store';
 
+/** How long what stands beside the map waits for its first picture, ms: both would draw out both. */
+const BESIDE = 1200;
+
 /** The workbench: rail, stage, panes, evidence, run sheet. */
 @Component({
   selector: 'helk-app',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AskBox, Catalogue, MethodsList, Evidence, Gather, Ledger, MapPane, ProjectMenu, Review, RunSheet, NgIcon],
+  imports: [
+    AskBox,
+    Catalogue,
+    MethodsList,
+    Evidence,
+    Gather,
+    Ledger,
+    NgIcon,
+    PaneShell,
+    ProjectMenu,
+    Review,
+    RunSheet,
+    SystemMenu,
+  ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './app.html',
   host: { class: 'block h-screen' },
@@ -50,18 +70,20 @@ export class App {
     { id: 'ledger', label: 'Ledger' },
     { id: 'methods', label: 'Methods' },
   ];
-  /** Rasters of one unit in the first two panes: their difference can be asked for. */
-  protected readonly pair = computed((): [string, string] | null => {
-    const two = this.bench
+  /** What stands on top in the first two panes, where a method compares two such. */
+  protected readonly pair = computed(() => {
+    const method = this.store.serving().get('compare two');
+    const [a, b] = this.bench
       .panes()
       .slice(0, 2)
       .map((p) => {
-        const top = [...p.layers].reverse().find((l) => l.raster?.visible);
-        return top ? this.store.datasetEntityMap()[top.dataset] : undefined;
+        const seen = p.layers.filter((l) => l.visible).map((l) => this.store.datasetEntityMap()[l.dataset]);
+        return seen.findLast((d) => d && method && Object.values(method.inputs).every((i) => !misfit(i, d.info)));
       });
-    const [a, b] = two;
-    if (a?.info.kind !== 'raster' || b?.info.kind !== 'raster' || a.id === b.id) return null;
-    return a.info.bands[0]!.unit === b.info.bands[0]!.unit && a.info.bands[0]!.kind === 'measure' ? [a.id, b.id] : null;
+    if (!method || !a || !b || a.id === b.id || kindOf(a.info).unit(a.info) !== kindOf(b.info).unit(b.info))
+      return null;
+    const [first, second] = Object.keys(method.inputs) as [string, string];
+    return { method: method.id, inputs: { [first]: [a.id], [second]: [b.id] } };
   });
   /** The run that is furthest, for the top bar. */
   protected readonly live = computed(() => [...this.store.liveRuns()].sort((a, b) => b.progress - a.progress)[0]);
@@ -83,12 +105,24 @@ export class App {
   });
   constructor() {
     inject(Closer);
+    const { first } = inject(Drawing);
+    effect((done) => {
+      if (this.store.loading() || this.beside()) return;
+      const go = (): void => this.beside.set(true);
+      // A map that shows nothing has no picture to wait for.
+      if (untracked(this.bench.scales).size) void first.then(go);
+      const timer = setTimeout(go, untracked(this.bench.scales).size ? BESIDE : 0);
+      done(() => clearTimeout(timer));
+    });
     // Each stage is read from its top.
     effect(() => {
       this.bench.stage();
       this.side()?.nativeElement.scrollTo(0, 0);
     });
   }
+
+  /** The map has its first picture: what stands beside it comes next. */
+  protected readonly beside = signal(false);
 
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
 

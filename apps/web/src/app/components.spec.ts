@@ -10,17 +10,20 @@ import {
   type Forecast,
   type MethodDescription,
   type RasterInfo,
+  defaultStyle,
 } from '@helk/core';
 import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
 import { Api } from './api/api';
 import { AskBox } from './ask/ask-box';
 import { Gather } from './gather/gather';
+import { raster } from './kinds/raster';
 import { Key } from './pane/key';
 import { CrsField } from './parts/crs-field';
 import { RunSheet } from './run-sheet/run-sheet';
 import { BenchStore } from './state/bench.store';
+import { emptyPane } from './state/panes';
 import { ProjectStore } from './state/project.store';
-import { datasetOf, runOf } from './testing';
+import { datasetOf, runOf, projectOf } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -37,7 +40,7 @@ const hill = measureRaster(
 const info = infoOf(hill) as RasterInfo;
 
 const detail: ApiProjectDetail = {
-  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+  project: projectOf('project1'),
   datasets: [
     datasetOf(
       'hill000001',
@@ -63,6 +66,7 @@ class FakeApi {
   project = () => Promise.resolve(structuredClone(detail));
   follow = () => () => undefined;
   saveWorkbench = () => Promise.resolve();
+  patchDataset = () => new Promise<never>(() => undefined);
   services = () => Promise.resolve([]);
   samples = () => Promise.resolve([]);
   searchCrs = (q: string) =>
@@ -183,32 +187,16 @@ describe('components', () => {
 
   it('the key gives limits, unit and classes', async () => {
     const f = TestBed.createComponent(Key);
-    const facts = info.bands[0]!.facts!;
-    const style = {
-      ramp: 'tide',
-      reversed: false,
-      stretch: { kind: 'minmax' as const },
-      classes: 0,
-      rule: 'equal' as const,
-      opacity: 1,
-      visible: true,
-      relief: null,
-      showMissing: true,
-    };
-    const inputs = {
-      name: 'Hill',
-      unit: 'm2',
-      facts,
-      style,
-      scale: { ramp: 'tide', reversed: false, low: 1, high: 11, breaks: [] as number[] },
-    };
-    for (const [k, v] of Object.entries(inputs)) f.componentRef.setInput(k, v);
+    const item = TestBed.inject(ProjectStore).datasetEntityMap()['hill000001']!;
+    const scale = { ramp: 'tide', reversed: false, low: 1, high: 11, breaks: [] as number[] };
+    const of = { item, look: defaultStyle(info), scale, shared: false, symbols: null };
+    f.componentRef.setInput('legend', raster.legend!(of));
     await settle(f);
     // Values reach beyond both limits, so the ends say so.
-    expect(text(f)).toContain('Hill, m²');
+    expect(text(f)).toContain('Hill, m');
     expect(text(f)).toContain('≤ 1');
     expect(text(f)).toContain('≥ 11');
-    f.componentRef.setInput('scale', { ...inputs.scale, breaks: [6] });
+    f.componentRef.setInput('legend', raster.legend!({ ...of, scale: { ...scale, breaks: [6] } }));
     await settle(f);
     expect(text(f)).toContain('1 to 6');
     expect(text(f)).toContain('6 to 11');
@@ -249,7 +237,7 @@ describe('components', () => {
     expect(bench.scales().get('1/hill000001')!.low).toBe(-5);
     bench.closePane(two);
     bench.closePane(1);
-    expect(bench.panes()).toEqual([{ id: 1, layers: [], swipe: null }]);
+    expect(bench.panes()).toEqual([emptyPane(1)]);
   });
 
   it('knows every method that the server lists', () => {

@@ -19,13 +19,15 @@ import { columnStatistics } from './evidence/column-statistics';
 import { ChangeMatrix } from './evidence/change-matrix';
 import { TableView } from './evidence/table-view';
 import { together } from './gather/together';
-import { VectorKey } from './pane/vector-key';
+import { features } from './kinds/features';
+import { KindTools } from './kinds/tools';
+import { Key } from './pane/key';
 import { FormulaField } from './parts/formula-field';
 import { RulesEditor } from './run-sheet/rules-editor';
 import { FeatureData } from './state/feature-data';
 import { Picks } from './state/picks';
 import { ProjectStore } from './state/project.store';
-import { datasetOf, runOf } from './testing';
+import { datasetOf, runOf, projectOf, described } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -77,20 +79,18 @@ const run = runOf('run0000001', 'features.changeMatrix', {
 
 class FakeApi {
   asked = 0;
-  methods = () => Promise.resolve([]);
-  projects = () =>
-    Promise.resolve([
-      { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
-    ]);
+  methods = () => Promise.resolve(described());
+  projects = () => Promise.resolve([projectOf('project1')]);
   project = (): Promise<ApiProjectDetail> =>
     Promise.resolve({
-      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+      project: projectOf('project1'),
       datasets: [item('matrix0001', matrix, 'matrix'), item('overlay001', squares(), 'overlay')],
       runs: [run],
       workbench: null,
     });
   follow = () => () => undefined;
   saveWorkbench = () => Promise.resolve();
+  patchDataset = () => new Promise<never>(() => undefined);
   features = (_p: string, id: string): Promise<Features | Table> => {
     this.asked++;
     return Promise.resolve(held[id]!);
@@ -137,7 +137,7 @@ describe('features in the client', () => {
     await TestBed.inject(FeatureData).get('overlay001');
     const of = (): number[] => [...(picks.of('overlay001') ?? [0, 0, 0])];
     picks.pick('overlay001', Uint8Array.of(1, 0, 0));
-    expect(picks.words('overlay001')).toBe('1 of 3 polygons · 1 ha');
+    expect(features.told(dataset('overlay001'), TestBed.inject(KindTools))).toBe('1 of 3 polygons · 1 ha');
     picks.pick('overlay001', Uint8Array.of(0, 0, 1), 'add');
     expect(of()).toEqual([1, 0, 1]);
     picks.pick('overlay001', Uint8Array.of(1, 1, 0), 'remove');
@@ -245,11 +245,12 @@ describe('features in the client', () => {
 
   it('the key of features lists classes, and picks one', async () => {
     const style = { ...PLAIN_VECTOR, by: { kind: 'category' as const, column: 'class', colours: {} } };
-    const f = TestBed.createComponent(VectorKey);
+    const f = TestBed.createComponent(Key);
     await TestBed.inject(FeatureData).get('overlay001');
-    f.componentRef.setInput('item', dataset('overlay001'));
-    f.componentRef.setInput('style', style);
-    f.componentRef.setInput('symbols', symbolsOf(style, squares()));
+    const symbols = symbolsOf(style, squares());
+    const of = { item: dataset('overlay001'), look: style, scale: null, shared: false, symbols };
+    f.componentRef.setInput('legend', features.legend!(of));
+    f.componentInstance.picked.subscribe((i) => features.pickEntry!(of, i, TestBed.inject(KindTools)));
     await settle(f);
     expect(text(f)).toContain('moor');
     button(f, 'arable').click();

@@ -10,7 +10,9 @@ import {
   textColumn,
   type Dataset,
   type Features,
+  type FeaturesInfo,
   type RasterInfo,
+  type VectorStyle,
 } from '@helk/core';
 import { suggestLags } from '@helk/core/methods/surface/variogram';
 import { empiricalVariogram, fitVariogram } from '@helk/core/numeric/variogram';
@@ -26,10 +28,11 @@ import { ColumnCharts } from './evidence/column-charts';
 import { groupsOf, isGrouping, numbersOf } from './evidence/column-values';
 import { HistogramChart } from './evidence/histogram';
 import { PickBars } from './evidence/pick-bars';
-import { rangeWords } from './evidence/range-words';
+import { features } from './kinds/features';
+import { rangeWords } from './kinds/range-words';
 import { VariogramWork } from './evidence/variogram-work';
 import { Catalogue } from './gather/catalogue';
-import { BenchStore, vectorLook } from './state/bench.store';
+import { BenchStore } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { Edits } from './state/edits';
 import { Judge } from './state/judge';
@@ -37,7 +40,7 @@ import { Picks } from './state/picks';
 import { ProjectStore, type DatasetItem } from './state/project.store';
 import { ServiceStore } from './state/service.store';
 import { VariogramBench } from './state/variogram';
-import { datasetOf, runOf } from './testing';
+import { datasetOf, runOf, projectOf, described } from './testing';
 
 const crs = {
   code: 'EPSG:32627',
@@ -86,14 +89,12 @@ class FakeApi {
   taken: ApiServiceTake | null = null;
   searched: { words: string; bbox: number[] | null }[] = [];
   broken = false;
-  methods = () => Promise.resolve([]);
-  projects = () =>
-    Promise.resolve([
-      { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
-    ]);
+  methods = () => Promise.resolve(described());
+  patchDataset = () => new Promise<never>(() => undefined);
+  projects = () => Promise.resolve([projectOf('project1')]);
   project = (): Promise<ApiProjectDetail> =>
     Promise.resolve({
-      project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+      project: projectOf('project1'),
       datasets: [
         item('probes0001', 'Probes', probes()),
         item('idw0000001', 'Inverse distance', surface(0), estimate('run1')),
@@ -285,11 +286,11 @@ describe('points and surfaces in the client', () => {
         );
       expect(got).toEqual([[0, 63]]);
       // 64 cells of a hectare, 0 to 63.
-      expect(rangeWords(info, [0, 63])).toBe('0 to 63 cm: 64 cells, 100 %, 64 ha');
+      expect(rangeWords(info, 0, [0, 63])).toBe('0 to 63 cm: 64 cells, 100 %, 64 ha');
       const { counts, min, max } = info.bands[0]!.facts!.histogram!;
       const step = (max - min) / counts.length;
       const first = counts.slice(0, 3).reduce((a, b) => a + b, 0);
-      expect(rangeWords(info, [min, min + 3 * step])).toContain(`: ${first} cells`);
+      expect(rangeWords(info, 0, [min, min + 3 * step])).toContain(`: ${first} cells`);
     });
 
     it('have bars over which a range is chosen, by keys too', async () => {
@@ -396,7 +397,7 @@ describe('points and surfaces in the client', () => {
         ['krige00001', 'probes0001'],
         ['error00001'],
       ]);
-      expect(bench.panes()[0]!.layers[1]!.vector!.by).toEqual({ kind: 'raster', column: 'depth' });
+      expect((bench.panes()[0]!.layers[1]!.own as VectorStyle).by).toEqual({ kind: 'raster', column: 'depth' });
       expect(bench.sharedScale()).toBeTrue();
       // One scale for the three, its own for the error.
       const scales = bench.scales();
@@ -408,13 +409,9 @@ describe('points and surfaces in the client', () => {
 
     it('residuals are coloured around zero and sized by how far off they are', () => {
       const f = probes();
-      const d = item(
-        'residual01',
-        'Residuals',
-        { ...f, columns: [numberColumn('residual_kriging', f.columns[2]!.values as Float64Array, 'cm')] },
-        { role: 'residuals' },
-      );
-      const look = vectorLook(d as unknown as DatasetItem);
+      const columns = [numberColumn('residual_kriging', f.columns[2]!.values as Float64Array, 'cm')];
+      const shows = described().find((m) => m.id === 'surface.validate')!.outputs['residuals']!.shows!;
+      const look = features.look(infoOf({ ...f, columns }) as FeaturesInfo, shows, '#112233');
       expect(look.by).toEqual(jasmine.objectContaining({ kind: 'classes', column: 'residual_kriging', around: 0 }));
       expect(look.size!.column).toBe('residual_kriging');
     });

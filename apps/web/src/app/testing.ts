@@ -1,5 +1,5 @@
-import { infoOf, type Dataset, type DatasetInfo } from '@helk/core';
-import type { ApiDataset, ApiRun } from '@helk/core/api/schemas';
+import { crsOfCode, describeMethod, infoOf, methods, type Dataset, type DatasetInfo } from '@helk/core';
+import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
 
 /** A dataset of a project as the server would tell it, of facts or of the data themselves; for specs only. */
 export function datasetOf(
@@ -20,6 +20,7 @@ export function datasetOf(
     thread: null,
     source: null,
     checks: [],
+    look: null,
     createdAt: '2026-03-04T05:06:07Z',
     ...over,
   };
@@ -34,6 +35,7 @@ export const runOf = (id: string, method: string, over: Partial<ApiRun> = {}): A
   inputs: {},
   params: {},
   seed: 1,
+  systems: {},
   state: 'done',
   progress: 1,
   stage: '',
@@ -47,3 +49,19 @@ export const runOf = (id: string, method: string, over: Partial<ApiRun> = {}): A
   endedAt: null,
   ...over,
 });
+
+/** A project in UTM zone 27N; for specs only. */
+export const projectOf = (id: string, over: Partial<ApiProject> = {}): ApiProject => ({
+  id,
+  name: 'Test',
+  note: '',
+  crs: crsOfCode(32627),
+  bytes: 0,
+  createdAt: '',
+  openedAt: null,
+  problem: null,
+  ...over,
+});
+
+/** The methods as the server lists them; for specs only. */
+export const described = () => methods().map(describeMethod);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { ROUTES, type RouteSpec } from './routes';
 import { ProblemDocument } from './schemas';
 

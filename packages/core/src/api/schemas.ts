@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { KIND_NAMES } from '../data/kinds';
 import { REF } from './refs';
 
@@ -45,6 +45,9 @@ export const CheckShape = z.object({
 /** Grid, bands, columns and facts, as `DatasetInfo` of the core. */
 export const InfoShape = z.looseObject({ kind: z.enum(KIND_NAMES) });
 
+/** A way of drawing, of the shape that the kind of the dataset has. */
+const Look = z.record(z.string().max(40), z.unknown());
+
 export const DatasetShape = z.object({
   id: Id,
   name: z.string(),
@@ -60,6 +63,8 @@ export const DatasetShape = z.object({
   thread: z.string().nullable(),
   source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }).nullable(),
   checks: z.array(CheckShape),
+  /** How it is drawn; null until somebody has drawn it. */
+  look: Look.nullable(),
   createdAt: z.string(),
 });
 
@@ -75,6 +80,8 @@ export const RunShape = z.object({
   inputs: z.record(z.string(), z.array(z.string())),
   params: z.record(z.string(), z.unknown()),
   seed: z.number(),
+  /** In which system each of its inputs was taken to be when it ran, as code or definition. */
+  systems: z.record(Id, z.string().nullable()),
   state: RunState,
   progress: z.number(),
   stage: z.string(),
@@ -88,10 +95,21 @@ export const RunShape = z.object({
   endedAt: z.string().nullable(),
 });
 
+export const CrsShape = z.object({
+  code: z.string().nullable(),
+  name: z.string(),
+  proj4: z.string(),
+  geographic: z.boolean(),
+  unit: z.string(),
+  caution: z.string().optional(),
+});
+
 export const ProjectShape = z.object({
   id: Id,
   name: z.string(),
   note: z.string(),
+  /** System of its maps, of drawing and of readouts; null until there is something that lies somewhere. */
+  crs: CrsShape.nullable(),
   bytes: z.number(),
   createdAt: z.string(),
   openedAt: z.string().nullable(),
@@ -156,6 +174,7 @@ export const ReviewTaken = z.object({
         factor: z.number().optional(),
         offset: z.number().optional(),
         unit: z.string().max(20).optional(),
+        crs: z.string().max(400).optional(),
       }),
     )
     .min(1, 'Choose at least one layer.'),
@@ -232,7 +251,12 @@ export const ServiceTake = ServiceAsk.extend({
 const Title = z.string().trim().min(1, 'A name is needed.').max(200, 'A name has at most 200 characters.');
 
 export const NewProject = z.object({ name: Title });
-export const ProjectPatch = z.object({ name: Title.optional(), note: z.string().max(10_000).optional() });
+export const ProjectPatch = z.object({
+  name: Title.optional(),
+  note: z.string().max(10_000).optional(),
+  /** Code or definition. */
+  crs: z.string().max(400).optional(),
+});
 export const DatasetPatch = z.object({
   name: Title.optional(),
   note: z.string().max(10_000).optional(),
@@ -241,7 +265,10 @@ export const DatasetPatch = z.object({
   /** Set where the data carry none. */
   crs: z.string().max(400).optional(),
   unit: z.string().max(20).optional(),
-  /** Names and colours of the classes of a raster's first band. */
+  look: Look.optional(),
+  /** Which band the classes are of, from 0. */
+  band: z.number().int().min(0).optional(),
+  /** Names and colours of the classes of a band of a raster, the first where none is named. */
   classes: z
     .array(
       z.object({
@@ -283,14 +310,6 @@ export const CrsHitShape = z.object({
   geographic: z.boolean(),
   unit: z.string(),
   covers: z.boolean(),
-});
-export const CrsShape = z.object({
-  code: z.string().nullable(),
-  name: z.string(),
-  proj4: z.string(),
-  geographic: z.boolean(),
-  unit: z.string(),
-  caution: z.string().optional(),
 });
 export const MethodShape = z.looseObject({
   id: z.string(),

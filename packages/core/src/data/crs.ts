@@ -1,19 +1,8 @@
 import proj4 from 'proj4';
 import { HelkError } from '../errors';
-import { unitFactor, type Quantity } from './quantity';
+import { sameCrs, wgs84, type Crs, type Extent } from './crs-record';
 
-/** A coordinate reference system that describes itself: it travels with the data, no catalogue is needed to use it. */
-export interface Crs {
-  /** `EPSG:32627`, or null when it has no code. */
-  code: string | null;
-  name: string;
-  proj4: string;
-  geographic: boolean;
-  /** Unit of the coordinates: `°`, `m`, `ft` or `us-ft`. */
-  unit: string;
-  /** Known accuracy of its datum shift, when it is worse than a metre. */
-  caution?: string;
-}
+export * from './crs-record';
 
 /** One line of the catalogue: code, name, area, west, south, east, north, proj4, caution. */
 export type CrsEntry = [number, string, string, number, number, number, number, string, string?];
@@ -27,16 +16,6 @@ export function useCrsCatalogue(entries: readonly CrsEntry[]): void {
   catalogue = new Map(entries.map((e) => [e[0], e]));
   byName = null;
 }
-
-const WGS84: Crs = {
-  code: 'EPSG:4326',
-  name: 'WGS 84',
-  proj4: '+proj=longlat +datum=WGS84 +no_defs',
-  geographic: true,
-  unit: '°',
-};
-
-export const wgs84 = (): Crs => WGS84;
 
 /** Letters of the longest definition that is looked at; the longest of the standards has a tenth of them. */
 export const LONGEST_TEXT = 16_384;
@@ -61,7 +40,7 @@ export function crsFromProj4(definition: string, name: string, code: string | nu
         ? 'ft'
         : 'm';
   try {
-    proj4(WGS84.proj4, definition);
+    proj4(wgs84().proj4, definition);
   } catch {
     throw new HelkError(
       'crs.unknown',
@@ -77,7 +56,7 @@ function utm(zone: number, south: boolean): Crs {
   return {
     code: `EPSG:${(south ? 32700 : 32600) + zone}`,
     name: `WGS 84 / UTM zone ${zone}${south ? 'S' : 'N'}`,
-    proj4: `+proj=utm +zone=${zone}${south ? ' +south' : ''} +datum=WGS84 +units=m +no_defs`,
+    proj4: `+proj=utm +zone=${zone}${south ? ' +south' : ''} +datum=wgs84() +units=m +no_defs`,
     geographic: false,
     unit: 'm',
   };
@@ -91,7 +70,7 @@ function utm(zone: number, south: boolean): Crs {
 export function parseCrs(text: string, path: string | null = 'crs'): Crs {
   const t = text.trim();
   if (/^\+proj=/.test(t)) return crsFromProj4(t, t.slice(0, 60));
-  if (/CRS:?84h?$/i.test(t)) return WGS84;
+  if (/CRS:?84h?$/i.test(t)) return wgs84();
   const m =
     /^(?:EPSG:|urn:ogc:def:crs:EPSG:[\d.]*:|https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[\d.]+\/)?(\d{4,6})$/i.exec(
       t,
@@ -107,7 +86,7 @@ export function parseCrs(text: string, path: string | null = 'crs'): Crs {
 }
 
 export function crsOfCode(code: number, path: string | null = 'crs'): Crs {
-  if (code === 4326) return WGS84;
+  if (code === 4326) return wgs84();
   if (code > 32600 && code <= 32660) return utm(code - 32600, false);
   if (code > 32700 && code <= 32760) return utm(code - 32700, true);
   const e = catalogue.get(code);
@@ -171,7 +150,7 @@ export interface CrsHit {
  */
 export function searchCrs(query: string, place: [number, number] | null, most = 30): CrsHit[] {
   const words = query.toLowerCase().replace('epsg:', '').split(/\s+/).filter(Boolean);
-  const found: { e: CrsEntry; covers: boolean; exact: boolean; named: boolean; size: number }[] = [];
+  const found: { e: CrsEntry; covers: boolean; exact: boolean; named: number; usual: boolean; size: number }[] = [];
   for (const e of catalogue.values()) {
     const hay = `${e[1]} ${e[2]}`.toLowerCase();
     const code = String(e[0]);
@@ -183,15 +162,18 @@ export function searchCrs(query: string, place: [number, number] | null, most = 
       e,
       covers,
       exact: words.includes(code),
-      named: words.every((w) => e[1].toLowerCase().includes(w)),
+      named: nearness(words, e[1].toLowerCase()),
+      usual: isUsual(e[0]),
       size: width * (e[6] - e[4]),
     });
   }
   found.sort(
     (a, b) =>
       Number(b.exact) - Number(a.exact) ||
-      Number(b.named) - Number(a.named) ||
+      b.named - a.named ||
       Number(b.covers) - Number(a.covers) ||
+      Number(b.usual) - Number(a.usual) ||
+      (a.usual && b.usual ? a.e[0] - b.e[0] : 0) ||
       a.size - b.size ||
       a.e[0] - b.e[0],
   );
@@ -202,6 +184,17 @@ export function searchCrs(query: string, place: [number, number] | null, most = 
   });
 }
 
+/** How well words name a system: 2 as words, or numbers of zones, of its name; 1 as parts of it; 0 not. */
+function nearness(words: readonly string[], name: string): number {
+  if (!words.every((w) => name.includes(w))) return 0;
+  const parts = name.split(/[^a-z0-9.]+/);
+  return words.every((w) => parts.some((p) => p === w || (/^\d+$/.test(w) && p.replace(/[ns]$/, '') === w))) ? 2 : 1;
+}
+
+/** Systems that most people mean: WGS 84, its UTM zones (north before south by their codes), the web's. */
+const isUsual = (code: number): boolean =>
+  code === 4326 || code === 3857 || (code > 32600 && code <= 32660) || (code > 32700 && code <= 32760);
+
 function contains(e: CrsEntry, [lon, lat]: [number, number]): boolean {
   if (lat < e[4] || lat > e[6]) return false;
   return e[3] <= e[5] ? lon >= e[3] && lon <= e[5] : lon >= e[3] || lon <= e[5];
@@ -211,23 +204,6 @@ function contains(e: CrsEntry, [lon, lat]: [number, number]): boolean {
 export function suggestUtm(lon: number, lat: number): Crs {
   const zone = Math.min(60, Math.max(1, Math.floor((lon + 180) / 6) + 1));
   return utm(zone, lat < 0);
-}
-
-/** Metres in one unit of a projected CRS's coordinates; NaN for a geographic one. */
-export function metresPerUnit(crs: Crs): number {
-  if (crs.geographic) return NaN;
-  return crs.unit === 'us-ft' ? 1200 / 3937 : crs.unit === 'ft' ? 0.3048 : 1;
-}
-
-/** A cell size in the units of a system; a bare number is in them already. */
-export function cellInUnits(size: Quantity, crs: Crs | null): number {
-  if (!size.unit) return size.value;
-  return (size.value * (unitFactor(size.unit) ?? 1)) / (crs && !crs.geographic ? metresPerUnit(crs) : 1);
-}
-
-export function sameCrs(a: Crs | null, b: Crs | null): boolean {
-  if (!a || !b) return a === b;
-  return (a.code !== null && a.code === b.code) || a.proj4 === b.proj4;
 }
 
 export type Transform = (x: number, y: number, out: Float64Array | number[]) => void;
@@ -265,8 +241,6 @@ export function transformer(from: Crs, to: Crs): Transform {
   };
 }
 
-export type Extent = [xmin: number, ymin: number, xmax: number, ymax: number];
-
 /**
  * The extent in another CRS that holds the given one, from points along its edge and inside, since edges curve.
  *
@@ -297,7 +271,3 @@ export function transformExtent(e: Extent, from: Crs, to: Crs, steps = 20): Exte
   }
   return r;
 }
-
-/** A system as it is told to people and scripts. */
-export const systemBrief = (crs: Crs | null): { code: string | null; name: string; unit: string } | null =>
-  crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null;

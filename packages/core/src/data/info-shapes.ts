@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Parts of descriptions as they lie in a project file: what a file from outside must keep to before anything relies on it. */
 
@@ -60,6 +60,7 @@ export const band = z.object({
     .max(100_000)
     .optional(),
   role: text.optional(),
+  wavelength: z.number().positive().max(1e9).optional(),
   held: z
     .object({ type, missing: z.number().nullable(), factor: z.number().optional(), offset: z.number().optional() })
     .optional(),

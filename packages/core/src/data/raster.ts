@@ -1,6 +1,6 @@
 import { HelkError } from '../errors';
 import type { BandFacts } from './band-facts';
-import { metresPerUnit, type Crs, type Extent } from './crs';
+import { metresPerUnit, type Crs, type Extent } from './crs-record';
 import type { Held } from './held';
 import { room } from './room';
 
@@ -39,8 +39,10 @@ export interface BandInfo {
   /** Missing value in the source's own type. */
   missingCode: number | null;
   classes?: ClassEntry[];
-  /** How it likes to be drawn: elevation, slope, aspect, hillshade, difference, depth. */
+  /** What it shows: elevation, slope, aspect, hillshade, difference, depth; or the part of the spectrum, as in `BAND_ROLES`. */
   role?: string;
+  /** Middle of the part of the spectrum it shows, nm. */
+  wavelength?: number;
 }
 
 export interface Band extends BandInfo {

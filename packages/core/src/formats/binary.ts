@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../errors';
 import { columnsFlaw, featuresFlaw } from '../data/flaws';
 import type { Column, Features } from '../data/features';

@@ -4,7 +4,7 @@ import expected from '../../../../reference/fixtures/tiff.json';
 import { setupNode } from '../../../node/src/index';
 import type { Features } from '../data/features';
 import { valueOf } from '../data/features';
-import { MISSING_CLASS, type Raster } from '../data/raster';
+import { measureRaster, MISSING_CLASS, type Raster } from '../data/raster';
 import { summarise } from '../numeric/statistics';
 import { Random } from '../numeric/random';
 import { gridOf, rasterOf, refusalOf } from '../testing';
@@ -77,6 +77,11 @@ describe('GeoTIFF reading', () => {
 });
 
 describe('GeoTIFF writing', () => {
+  it('keeps the role and the wavelength of bands', async () => {
+    const one = measureRaster(gridOf(2, 1), Float32Array.of(1, 2), { name: 'B', role: 'red', wavelength: 664.5 });
+    const back = await raster('x.tif', await writeGeoTiff(one));
+    expect([back.bands[0]!.role, back.bands[0]!.wavelength]).toEqual(['red', 664.5]);
+  });
   it('keeps values, grid, system, name, unit, missing cells and the stored type', async () => {
     const r = rasterOf(
       600,

@@ -249,6 +249,9 @@ function metadata(bands: readonly BandInfo[], held: readonly Held[]): string {
     ...(held[i]?.offset ? [`<Item name="OFFSET" sample="${i}" role="offset">${held[i].offset}</Item>`] : []),
     ...(b.unit ? [`<Item name="UNITTYPE" sample="${i}" role="unittype">${esc(b.unit)}</Item>`] : []),
     ...(b.role ? [`<Item name="HELK_ROLE" sample="${i}">${esc(b.role)}</Item>`] : []),
+    ...(b.wavelength
+      ? [`<Item name="CENTRAL_WAVELENGTH_UM" sample="${i}" domain="IMAGERY">${b.wavelength / 1000}</Item>`]
+      : []),
     ...(b.classes ? [`<Item name="HELK_CLASSES" sample="${i}">${esc(JSON.stringify(b.classes))}</Item>`] : []),
   ]);
   return `<GDALMetadata>${items.join('')}</GDALMetadata>`;

@@ -112,6 +112,7 @@ async function openTiff(source: ByteSource, name: string, options: ReadOptions):
       storedType: type,
       missingCode,
       ...(m.role ? { role: m.role } : {}),
+      ...(m.wavelength ? { wavelength: m.wavelength } : {}),
       ...(category ? { classes: m.classes ?? palette! } : {}),
       held,
     };
@@ -259,6 +260,8 @@ interface BandMeta {
   name: string | null;
   unit: string | null;
   role: string | null;
+  /** nm */
+  wavelength: number | null;
   scale: number;
   offset: number;
   classes: ClassEntry[] | null;
@@ -270,6 +273,7 @@ async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]>
     name: null,
     unit: null,
     role: null,
+    wavelength: null,
     scale: 1,
     offset: 0,
     classes: null,
@@ -289,6 +293,8 @@ async function bandMetadata(image: GeoTIFFImage, n: number): Promise<BandMeta[]>
     else if (key === 'scale' && Number.isFinite(Number(text))) band.scale = Number(text);
     else if (key === 'offset' && Number.isFinite(Number(text))) band.offset = Number(text);
     else if (key === 'helk_role') band.role = text;
+    else if (key === 'central_wavelength_um' && Number(text) > 0)
+      band.wavelength = Math.round(1e6 * Number(text)) / 1000;
     else if (key === 'helk_classes') {
       try {
         band.classes = classesOf(JSON.parse(text));

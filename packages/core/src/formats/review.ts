@@ -1,5 +1,6 @@
 import { HelkError } from '../errors';
 import type { Note } from '../data/check';
+import { parseCrs } from '../data/crs';
 import { kindOf, type DatasetKind } from '../data/kinds';
 import type { ReviewFacts } from '../data/kinds/kind';
 import type { OpenLayer } from './reader';
@@ -23,6 +24,8 @@ export interface LayerChoice {
   offset?: number | undefined;
   /** Unit of the values after factor and offset; the file's when not given. */
   unit?: string | undefined;
+  /** Code or definition of the system it lies in, where the file says none or a wrong one; taken into its description when it is stored. */
+  crs?: string | undefined;
 }
 
 /** The facts of each layer that let an analyst see whether it is the right grid in the right place. O(cells). */
@@ -53,6 +56,14 @@ export function applyChoices(layers: readonly OpenLayer[], choices: readonly Lay
         'factor',
       );
     const name = c.name?.trim() || layer.name;
+    if (c.crs !== undefined) {
+      parseCrs(c.crs);
+      layer.notes.push({
+        level: 'info',
+        code: 'crs.given',
+        message: `The coordinate system was given by hand: ${c.crs}.`,
+      });
+    }
     const changed = kindOf(layer.handle).rescaled?.(layer.handle, { factor, offset, unit });
     if (!changed) return { ...layer, name };
     // What was said of the direction of depths is answered by a factor.

@@ -70,6 +70,21 @@ const QUESTIONS: [string, string][] = [
   ['where is it wet', 'terrain.wetness'],
   ['shaded relief', 'terrain.hillshade'],
   ['majority filter', 'raster.smooth'],
+  ['combine bands into one scene', 'imagery.stack'],
+  ['ndvi', 'imagery.index'],
+  ['principal components', 'imagery.components'],
+  ['k-means', 'imagery.cluster'],
+  ['unsupervised classification', 'imagery.cluster'],
+  ['can classes be told apart', 'imagery.separability'],
+  ['random forest', 'imagery.classify'],
+  ['supervised classification', 'imagery.classify'],
+  ['where to check the map', 'imagery.samplePlaces'],
+  ['confusion matrix', 'imagery.accuracy'],
+  ['kappa', 'imagery.accuracy'],
+  ['hectares of each class', 'imagery.classAreas'],
+  ['remove specks', 'imagery.sieve'],
+  ['too small', 'features.absorbSmall'],
+  ['what became what cell by cell', 'raster.changeMatrix'],
 ];
 
 describe('the ask box', () => {

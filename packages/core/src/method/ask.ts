@@ -1,10 +1,20 @@
 import MiniSearch from 'minisearch';
-import type { Method } from './define';
-import { misfit } from './resolve';
+import type { InputSpec } from './define';
+import { misfit } from './misfit';
 import type { DatasetInfo } from '../data/kinds';
 
-export interface Answer {
-  method: Method;
+/** What there is to find of a method: itself, or its description. */
+export interface Findable {
+  id: string;
+  title: string;
+  question: string;
+  about: string;
+  keywords: string[];
+  inputs: Record<string, InputSpec>;
+}
+
+export interface Answer<M extends Findable> {
+  method: M;
   score: number;
   /** Whether the selected data can stand in one of its inputs. */
   fits: boolean;
@@ -68,9 +78,9 @@ function term(word: string): string | null {
   return MEANT.get(s) ?? s;
 }
 
-const indexes = new WeakMap<readonly Method[], MiniSearch>();
+const indexes = new WeakMap<readonly Findable[], MiniSearch>();
 
-function indexOf(all: readonly Method[]): MiniSearch {
+function indexOf(all: readonly Findable[]): MiniSearch {
   let index = indexes.get(all);
   if (!index) {
     index = new MiniSearch({
@@ -87,8 +97,9 @@ function indexOf(all: readonly Method[]): MiniSearch {
     index.addAll(
       // Words joined by a capital are several: flowDirection.
       all.map((m) => ({
-        ...m,
         id: m.id,
+        question: m.question,
+        about: m.about,
         title: `${m.title} ${m.id.replace(/([a-z])([A-Z])/g, '$1 $2')}`,
         keywords: m.keywords.join(' '),
       })),
@@ -106,19 +117,20 @@ const WEAK = 0.3;
  * slips of the keyboard forgiven; those that the selected data fit first. Methods in which every word is found go before those in
  * which some are. An empty text lists everything.
  */
-export function ask(text: string, all: readonly Method[], selected: DatasetInfo[] = []): Answer[] {
-  const fits = (m: Method): boolean =>
+export function ask<M extends Findable>(text: string, all: readonly M[], selected: DatasetInfo[] = []): Answer<M>[] {
+  const fits = (m: M): boolean =>
     selected.length === 0 || Object.values(m.inputs).some((s) => selected.every((d) => misfit(s, d) === null));
-  const byFit = (a: Answer, b: Answer): number => Number(b.fits) - Number(a.fits) || b.score - a.score;
+  const byFit = (a: Answer<M>, b: Answer<M>): number => Number(b.fits) - Number(a.fits) || b.score - a.score;
   if (!text.trim()) return all.map((method) => ({ method, score: 0, fits: fits(method) })).sort(byFit);
   const index = indexOf(all);
   const methods = new Map(all.map((m) => [m.id, m]));
-  const answers = (how: 'AND' | 'OR'): Answer[] =>
+  const answers = (how: 'AND' | 'OR'): Answer<M>[] =>
     index.search(text, { combineWith: how }).map((r) => {
       const method = methods.get(r.id as string)!;
       return { method, score: r.score, fits: fits(method) };
     });
-  const strong = (found: Answer[]): Answer[] => found.filter((a) => a.score >= WEAK * found[0]!.score).sort(byFit);
+  const strong = (found: Answer<M>[]): Answer<M>[] =>
+    found.filter((a) => a.score >= WEAK * found[0]!.score).sort(byFit);
   const whole = strong(answers('AND'));
   if (whole.length) return whole;
   return strong(answers('OR'));

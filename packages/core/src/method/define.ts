@@ -5,6 +5,7 @@ import type { RasterSink } from '../data/handle';
 import type { DatasetInfo, DatasetKind, Kinds } from '../data/kinds';
 import type { Wants } from '../data/kinds/kind';
 import type { Job } from './job';
+import type { Previewed, Served, Shows } from './shows';
 
 export interface InputSpec extends Wants {
   kind: DatasetKind;
@@ -56,6 +57,7 @@ export interface OutputSpec {
   suffix: string;
   /** There may be none of it. */
   optional?: true;
+  shows?: Shows;
 }
 
 const made =
@@ -70,6 +72,9 @@ export const output = {
     ({ kind: 'features', label, suffix, optional: true }) as const,
   table: made('table'),
 };
+
+/** A result with how it is shown. */
+export const shown = <const O extends OutputSpec>(spec: O, shows: Shows): O & { shows: Shows } => ({ ...spec, shows });
 
 export interface FigureSpec {
   label: string;
@@ -132,6 +137,9 @@ export interface Method<
   params: P;
   outputs: O;
   figures: Record<string, FigureSpec>;
+  preview?: Previewed;
+  /** A job of the workbench that it does. */
+  serves?: Served;
   /** What chance decides in it; a method without it comes out alike whatever the seed. */
   random?: string;
   /** Name of the result where the output's label would not tell it from others; given the names of the inputs by role. */

@@ -1,5 +1,6 @@
 import type { InputSpec, Method } from './define';
-import { familyOf } from './registry';
+import { FAMILIES, familyOf } from './registry';
+import type { Previewed, Served } from './shows';
 import { paramSpecs, type ParamSpec } from './params';
 import { kindOf, type Dataset, type DatasetInfo } from '../data/kinds';
 
@@ -8,6 +9,8 @@ export interface MethodDescription {
   id: string;
   version: number;
   family: string;
+  /** What the family is called. */
+  familyTitle: string;
   title: string;
   question: string;
   about: string;
@@ -17,6 +20,8 @@ export interface MethodDescription {
   params: Record<string, ParamSpec>;
   outputs: Method['outputs'];
   figures: Method['figures'];
+  preview: Previewed | null;
+  serves: Served | null;
   /** What chance decides, by a seed; null where nothing is left to it. */
   random: string | null;
 }
@@ -27,6 +32,7 @@ export function describeMethod(m: Method): MethodDescription {
     id,
     version,
     family: familyOf(m),
+    familyTitle: FAMILIES[familyOf(m)] ?? familyOf(m),
     title,
     question,
     about,
@@ -36,6 +42,8 @@ export function describeMethod(m: Method): MethodDescription {
     params: paramSpecs(m.params),
     outputs,
     figures,
+    preview: m.preview ?? null,
+    serves: m.serves ?? null,
     random: m.random ?? null,
   };
 }

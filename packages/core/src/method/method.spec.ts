@@ -1,11 +1,13 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { setupNode } from '../../../node/src/index';
+import * as z from 'zod';
 import { sourceNames } from './job';
+import { paramSpecs, plainParam, several } from './params';
 import { ERRORS, toProblem, HelkError } from '../errors';
 import { rasterOf, refusalOf, run } from '../testing';
 import { describeMethod } from './describe';
-import { familyOf, methodOf, methods } from './registry';
+import { FAMILIES, familyOf, methodOf, methods } from './registry';
 import { forecast, resolveParams } from './resolve';
 import { runMethod } from './run';
 import { infoOf } from '../data/kinds';
@@ -25,6 +27,17 @@ const CATALOGUE = [
   'terrain.slope',
   'terrain.aspect',
   'terrain.hillshade',
+  'imagery.stack',
+  'imagery.index',
+  'imagery.components',
+  'imagery.cluster',
+  'imagery.separability',
+  'imagery.classify',
+  'imagery.samplePlaces',
+  'imagery.accuracy',
+  'imagery.classAreas',
+  'imagery.sieve',
+  'raster.changeMatrix',
 ];
 
 describe('the registry', () => {
@@ -37,12 +50,35 @@ describe('the registry', () => {
       expect(d.question.endsWith('?')).withContext(m.id).toBeTrue();
       expect(d.about.length).withContext(m.id).toBeGreaterThan(40);
       expect(d.sources.length).withContext(m.id).toBeGreaterThan(0);
-      expect(['raster', 'terrain', 'features', 'surface']).toContain(familyOf(m));
+      expect(Object.keys(FAMILIES)).toContain(familyOf(m));
       for (const p of Object.values(d.params)) expect(p.label.length).toBeGreaterThan(1);
       expect(JSON.parse(JSON.stringify(d)))
         .withContext(`${m.id} survives JSON`)
         .toEqual(d as never);
     }
+  });
+  it('says of methods only what there is: inputs of previews, roles, settings and jobs of the workbench', () => {
+    const served = methods().flatMap((m) => (m.serves ? [m.serves] : []));
+    expect(new Set(served).size).withContext('one method a job').toBe(served.length);
+    for (const m of methods()) {
+      const { preview } = m;
+      if (preview) {
+        expect(Object.keys(m.inputs)).withContext(m.id).toContain(preview.input);
+        for (const name of [preview.param, ...Object.keys(preview.when ?? {})])
+          expect(Object.keys(m.params.shape)).withContext(m.id).toContain(name);
+      }
+      for (const o of Object.values(m.outputs)) {
+        const { like, parts, judged, panel } = o.shows ?? {};
+        for (const role of [like, parts, judged?.input])
+          if (role) expect(Object.keys(m.inputs)).withContext(m.id).toContain(role);
+        for (const role of [judged?.doubt, panel?.of])
+          if (role) expect(Object.keys(m.outputs)).withContext(m.id).toContain(role);
+        if (judged) expect(Object.keys(m.params.shape)).withContext(m.id).toContain(judged.param);
+      }
+    }
+  });
+  it('calls every family by a name', () => {
+    for (const m of methods()) expect(describeMethod(m).familyTitle).not.toBe(familyOf(m));
   });
   it('tells inputs apart by the names given, their own, or numbers', () => {
     expect(sourceNames('a, b', ['x', 'y'], ['u', 'v'])).toEqual(['a', 'b']);
@@ -56,6 +92,18 @@ describe('the registry', () => {
 });
 
 describe('parameters', () => {
+  it('of several out of a few take texts and lists, each once, and name what there is', () => {
+    const schema = several({ mean: 'mean', sd: 'standard deviation', median: 'median' }, { label: 'Statistics' });
+    expect(schema.parse('sd, mean,sd')).toEqual(['sd', 'mean']);
+    expect(schema.parse(['median'])).toEqual(['median']);
+    expect(schema.safeParse('mean, mode').error!.issues[0]!.message).toBe(
+      'there is no "mode"; there are mean, sd, median.',
+    );
+    expect(schema.safeParse(' , ').error!.issues[0]!.message).toBe('choose at least one of mean, sd, median.');
+    const spec = paramSpecs(z.object({ statistics: schema }))['statistics']!;
+    expect(spec.choices!.map((c) => c.label)).toEqual(['mean', 'standard deviation', 'median']);
+    expect(schema.parse(plainParam(spec, ['sd', 'mean']))).toEqual(['sd', 'mean']);
+  });
   const r = { raster: [infoOf(rasterOf(3, [1, 2, 3, 4, 5, 6, 7, 8, 9]))] };
   it('resolve to plain values that resolve to the same again', () => {
     for (const [id, given] of [

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../errors';
 import { parseCrs } from '../data/crs';
 import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } from '../data/quantity';
@@ -7,7 +7,8 @@ import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } 
 export interface ParamSpec {
   label: string;
   help?: string;
-  type: 'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | 'column' | 'columns' | Dimension;
+  type:
+    'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | 'column' | 'columns' | 'several' | Dimension;
   /** The input whose columns are meant. */
   of?: string;
   /** Only columns of numbers. */
@@ -21,8 +22,10 @@ export interface ParamSpec {
   default?: unknown;
   min?: number;
   max?: number;
-  /** A text with a grammar of its own, for which a form may offer more than a line. */
-  editor?: 'formula' | 'rules';
+  /** Other settings, and what they must be for this one to matter; a form leaves it out while they are not. */
+  when?: Record<string, string>;
+  /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
+  widget?: 'formula' | 'rules' | 'threshold';
 }
 
 type Meta = { helk: ParamSpec };
@@ -48,6 +51,8 @@ interface NumberOptions {
   /** The least value itself is not allowed. */
   above?: number;
   unit?: string;
+  widget?: ParamSpec['widget'];
+  when?: ParamSpec['when'];
 }
 
 const NUMERIC = /^[+-]?(\d+([.,]\d*)?|[.,]\d+)(e[+-]?\d+)?$/i;
@@ -98,7 +103,10 @@ export function cellSize(o: { label: string; help?: string }) {
   return describe(schema, { ...o, type: 'cell', unit: 'crs', auto: true });
 }
 
-export function choice<const T extends Record<string, string>>(choices: T, o: { label: string; help?: string }) {
+export function choice<const T extends Record<string, string>>(
+  choices: T,
+  o: { label: string; help?: string; when?: ParamSpec['when'] },
+) {
   const values = Object.keys(choices) as (keyof T & string)[];
   const schema = z.enum(values as [keyof T & string, ...(keyof T & string)[]], {
     error: (i) => `"${String(i.input)}" is not one of ${values.join(', ')}.`,
@@ -110,6 +118,26 @@ export function choice<const T extends Record<string, string>>(choices: T, o: { 
   });
 }
 
+/** Some of a few, apart by commas (or a list), each once and in the order given. */
+export function several<const T extends Record<string, string>>(choices: T, o: { label: string; help?: string }) {
+  const values = Object.keys(choices) as (keyof T & string)[];
+  const schema = z.union([z.string(), z.array(z.string())]).transform((v, ctx): (keyof T & string)[] =>
+    guarded(ctx, () => {
+      const parts = (typeof v === 'string' ? v.split(',') : v).map((s) => s.trim()).filter(Boolean);
+      const odd = parts.find((s) => !values.includes(s));
+      if (odd !== undefined)
+        throw new HelkError('method.parameter', `there is no "${odd}"; there are ${values.join(', ')}.`);
+      if (!parts.length) throw new HelkError('method.parameter', `choose at least one of ${values.join(', ')}.`);
+      return [...new Set(parts)];
+    }),
+  );
+  return describe(schema, {
+    ...o,
+    type: 'several',
+    choices: values.map((value) => ({ value, label: choices[value]! })),
+  });
+}
+
 /** A text; `most` is its greatest length, for lists of rows that were picked by hand. */
 export function text({
   most = 4000,
@@ -117,7 +145,8 @@ export function text({
 }: {
   label: string;
   help?: string;
-  editor?: ParamSpec['editor'];
+  widget?: ParamSpec['widget'];
+  when?: ParamSpec['when'];
   most?: number;
 }) {
   return describe(z.string().max(most), { ...o, type: 'text' });
@@ -249,7 +278,7 @@ export function plainParam(spec: ParamSpec, value: unknown): unknown {
     return c.code ?? c.proj4;
   }
   if (spec.type === 'cell') return formatQuantity(value as Quantity);
-  if (spec.type === 'bounds' || spec.type === 'numbers' || spec.type === 'columns')
+  if (spec.type === 'bounds' || spec.type === 'numbers' || spec.type === 'columns' || spec.type === 'several')
     return (value as unknown[]).join(',');
   const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°' }[spec.type as string];
   return base ? `${value as number} ${base}` : value;

@@ -1,9 +1,19 @@
 import { HelkError } from '../errors';
 import * as features from '../methods/features';
+import * as imagery from '../methods/imagery';
 import * as raster from '../methods/raster';
 import * as surface from '../methods/surface';
 import * as terrain from '../methods/terrain';
 import type { Method } from './define';
+
+/** Families as a person calls them. */
+export const FAMILIES: Record<string, string> = {
+  raster: 'Rasters',
+  terrain: 'Terrain',
+  features: 'Features',
+  surface: 'Points to surfaces',
+  imagery: 'Imagery',
+};
 
 /** The only list of methods. Families in the order of the work. */
 const METHODS: Method[] = [
@@ -11,6 +21,7 @@ const METHODS: Method[] = [
   ...Object.values(terrain),
   ...Object.values(features),
   ...Object.values(surface),
+  ...Object.values(imagery),
 ];
 
 const BY_ID = new Map(METHODS.map((m) => [m.id, m]));

@@ -1,7 +1,8 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../errors';
 import { own } from '../data/own';
-import type { Estimate, InputSpec, Method, Suggestion } from './define';
+import type { Estimate, Method, Suggestion } from './define';
+import { misfit } from './misfit';
 import { paramSpecs, plainParam } from './params';
 import type { Check } from '../data/check';
 import { kindOf, type DatasetInfo } from '../data/kinds';
@@ -56,13 +57,6 @@ export function checkInputs(m: Method, infos: Infos): void {
       if (why) throw new HelkError('method.input', `${role}: ${why}`, role);
     }
   }
-}
-
-/** Why a dataset cannot stand in a role, or null when it can. */
-export function misfit(spec: InputSpec, info: DatasetInfo): string | null {
-  if (info.kind !== spec.kind && info.kind !== spec.or)
-    return `a ${kindOf(spec).words.one} is wanted, this is a ${kindOf(info).words.one}.`;
-  return kindOf(info).misfit(info, spec) ?? spec.refuses?.(info) ?? null;
 }
 
 /**

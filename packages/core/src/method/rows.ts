@@ -58,6 +58,18 @@ export const oneBand = (sink: RasterSink, band: number): RasterSink => ({
     : {}),
 });
 
+/** Several rasters of one band each, as if they were the bands of one. */
+export function besideSinks(sinks: readonly RasterSink[]): RasterSink {
+  const placed = sinks.every((s) => s.room && s.filled);
+  return {
+    write: (k, rows) => sinks[k]!.write(0, rows),
+    ...(placed && {
+      room: (k: number, from: number, count: number) => sinks[k]!.room!(0, from, count),
+      filled: (k: number, count: number) => sinks[k]!.filled!(0, count),
+    }),
+  };
+}
+
 export const defineRowKernel = <P, R>(id: string, run: (params: P, block: RowBlock) => R): RowKernel<P, R> =>
   defineKernel(id, (params: P, block: OpenBlock) => {
     const out = block.out.map((o) => (typeof o === 'string' ? new ARRAYS[o](block.rows * block.width) : o));
@@ -136,6 +148,24 @@ export async function overRows<P, R>(
   });
   return told;
 }
+
+const NO_SINK: RasterSink = { write: () => Promise.resolve() };
+
+/** Goes over a grid row block by row block, like `overRows`, where what the kernels tell is all that is wanted. */
+export const tellRows = <P, R>(
+  job: Job,
+  stage: string,
+  grid: { columns: number; rows: number },
+  inputs: readonly RowSource[],
+  kernel: RowKernel<P, R>,
+  params: P,
+  progress?: (share: number) => number,
+): Promise<R[]> => overRows(job, stage, grid, inputs, kernel, params, NO_SINK, [], progress);
+
+/** Rows of the first band of a grid from one of its rows on, for a part of it. */
+export const rowsFrom =
+  (of: RasterHandle, first: number): RowSource =>
+  async (from, n) => ({ cells: await of.rows(0, first + from, n), first: first + from, above: 0, rows: n });
 
 /**
  * Memory that work row by row takes, about: the blocks under way with what is around them, and strips of chunks where results are stored.

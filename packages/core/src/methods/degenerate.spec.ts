@@ -1,16 +1,16 @@
 import { setupNode } from '@helk/node';
 import { crsOfCode } from '../data/crs';
 import { FeaturesBuilder, type Features, type GeometryType } from '../data/features';
-import type { Dataset, DatasetInfo } from '../data/kinds';
+import type { Dataset } from '../data/kinds';
 import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
 import { numberColumn, textColumn, type Table } from '../data/table';
 import { HelkError } from '../errors';
 import type { InputSpec, Method } from '../method/define';
-import { paramSpecs, type ParamSpec } from '../method/params';
+import { paramSpecs } from '../method/params';
 import { methods } from '../method/registry';
 import { runMethod } from '../method/run';
-import { gridOf } from '../testing';
+import { anySetting, gridOf } from '../testing';
 
 beforeAll(setupNode);
 
@@ -173,38 +173,22 @@ function choices(spec: InputSpec): Record<string, Dataset> {
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 
-/** A value for a setting that has neither default nor suggestion. */
-function settingFor(name: string, spec: ParamSpec, infos: Record<string, DatasetInfo[]>): unknown {
-  const of = spec.of ? infos[spec.of]?.[0] : undefined;
-  const column = of && 'columns' in of ? of.columns.find((c) => !spec.numeric || c.type === 'number')?.name : undefined;
-  switch (spec.type) {
-    case 'column':
-    case 'columns':
-      return column ?? 'v';
-    case 'choice':
-      return spec.choices![0]!.value;
-    case 'crs':
-      return 'EPSG:32628';
-    case 'bounds':
-      return `${W},${N - 50},${W + 50},${N}`;
-    case 'length':
-      return '20 m';
-    case 'area':
-      return '500 m2';
-    case 'cell':
-      return '10 m';
-    case 'text':
-      return spec.editor === 'formula' ? '1 + 1' : spec.editor === 'rules' ? '0 to 5 -> 1; others -> keep' : name;
-    default:
-      return 1;
-  }
-}
+const SETTINGS = {
+  crs: 'EPSG:32628',
+  bounds: `${W},${N - 50},${W + 50},${N}`,
+  length: '20 m',
+  area: '500 m2',
+  cell: '10 m',
+  formula: '1 + 1',
+  rules: '0 to 5 -> 1; others -> keep',
+  number: 1,
+};
 
 async function attempt(m: Method, data: Record<string, Dataset[]>): Promise<string | null> {
   const infos = Object.fromEntries(Object.entries(data).map(([r, l]) => [r, l.map(infoOf)]));
   const given: Record<string, unknown> = {};
   for (const [name, spec] of Object.entries(paramSpecs(m.params)))
-    if (!spec.optional && spec.default === undefined) given[name] = settingFor(name, spec, infos);
+    if (!spec.optional && spec.default === undefined) given[name] = anySetting(name, spec, infos, SETTINGS);
   try {
     const o = await runMethod(m, data, given);
     for (const { data: d } of o.outputs) {

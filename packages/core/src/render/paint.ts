@@ -20,6 +20,13 @@ export interface Light {
   cellHeight: number;
 }
 
+/** What three bands are painted by. */
+export interface Mix {
+  /** Values that become black and fully bright, of each. */
+  limits: [[number, number], [number, number], [number, number]];
+  gamma: number;
+}
+
 export interface Paint {
   scale: Scale;
   light: Light | null;
@@ -119,6 +126,54 @@ export function paintRow(
   }
 }
 
+/** Brightness 0 to 255 of a value's place between the limits, 0 to 1023. */
+export function gammaTable(gamma: number): Uint8ClampedArray {
+  return Uint8ClampedArray.from({ length: 1024 }, (_, i) => Math.round(255 * (i / 1023) ** (1 / gamma)));
+}
+
+/** The same of three bands as red, green and blue; a cell that lacks one of them is missing. */
+export function mixRow(
+  out: Uint8ClampedArray,
+  offset: number,
+  y: number,
+  n: number,
+  u: Float64Array,
+  v: Float64Array,
+  windows: readonly Window[],
+  p: Omit<Paint, 'scale' | 'light' | 'pick'>,
+  mix: Mix,
+  bright: Uint8ClampedArray,
+): void {
+  const [w] = windows as [Window];
+  const [a, b, c] = windows.map((x) => x.cells) as [Window['cells'], Window['cells'], Window['cells']];
+  const [la, lb, lc] = mix.limits.map((l) => l[0]) as [number, number, number];
+  const [ka, kb, kc] = mix.limits.map(([low, high]) => 1023 / (high - low)) as [number, number, number];
+  for (let x = 0; x < n; x++) {
+    const o = offset + 4 * x;
+    const left = u[x]!;
+    const top = v[x]!;
+    if (!(left >= 0 && top >= 0 && left < p.columns && top < p.rows)) {
+      out[o + 3] = 0;
+      continue;
+    }
+    const column = left | 0;
+    const row = top | 0;
+    const i = (row - w.row) * w.width + (column - w.column);
+    const r = (a[i]! - la) * ka;
+    const g = (b[i]! - lb) * kb;
+    const h = (c[i]! - lc) * kc;
+    if (r !== r || g !== g || h !== h) {
+      if (p.missing) hatch(out, o, x, y, column, row, p);
+      else out[o + 3] = 0;
+      continue;
+    }
+    out[o] = bright[r <= 0 ? 0 : r >= 1023 ? 1023 : (r + 0.5) | 0]!;
+    out[o + 1] = bright[g <= 0 ? 0 : g >= 1023 ? 1023 : (g + 0.5) | 0]!;
+    out[o + 2] = bright[h <= 0 ? 0 : h >= 1023 ? 1023 : (h + 0.5) | 0]!;
+    out[o + 3] = 255;
+  }
+}
+
 /** Brightness relative to level ground, -1…1, by the gradient over the four neighbours. */
 function lightOn(w: Window, i: number, z: number, l: Light): number {
   const e = w.cells[i + 1]!;
@@ -134,7 +189,15 @@ function lightOn(w: Window, i: number, z: number, l: Light): number {
 }
 
 /** Enclosed gaps get a strong hatch; missing cells outside the data a faint one. */
-function hatch(out: Uint8ClampedArray, o: number, x: number, y: number, c: number, r: number, p: Paint): void {
+function hatch(
+  out: Uint8ClampedArray,
+  o: number,
+  x: number,
+  y: number,
+  c: number,
+  r: number,
+  p: Pick<Paint, 'missing' | 'gaps'>,
+): void {
   const m = p.missing!;
   let inside = false;
   for (const g of p.gaps) {

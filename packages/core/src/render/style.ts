@@ -1,6 +1,7 @@
 import type { BandInfo, RasterInfo } from '../data/raster';
 import { classBreaks, type BreakRule } from '../numeric/classes';
 import { colouredClasses } from './categories';
+import { usualComposite } from './composites';
 import { rampOf } from './ramps';
 import type { BandFacts } from '../data/band-facts';
 
@@ -10,7 +11,24 @@ export type Stretch =
   | { kind: 'sd'; times: number }
   | { kind: 'own'; low: number; high: number };
 
+/** Three bands as red, green and blue. */
+export interface Composite {
+  channels: [Channel, Channel, Channel];
+  /** 1 leaves brightness as it is, above 1 lifts what is dark. */
+  gamma: number;
+}
+
+export interface Channel {
+  band: number;
+  /** Which of its values become dark and which bright. */
+  stretch: Stretch;
+}
+
 export interface RasterStyle {
+  /** Three bands at once, in place of one in the colours of a ramp. */
+  composite: Composite | null;
+  /** Which of its bands is drawn, from 0. */
+  band: number;
   ramp: string;
   reversed: boolean;
   stretch: Stretch;
@@ -18,7 +36,6 @@ export interface RasterStyle {
   classes: number;
   rule: Exclude<BreakRule, 'own'>;
   opacity: number;
-  visible: boolean;
   /** Light on the surface; null for none. */
   relief: { azimuth: number; altitude: number; strength: number; zFactor: number } | null;
   showMissing: boolean;
@@ -44,13 +61,14 @@ export function defaultStyle(info: RasterInfo, band = 0): RasterStyle {
   const crossesZero = f ? f.summary.min < 0 && f.summary.max > 0 : false;
   const role = b.role ?? '';
   const base: RasterStyle = {
+    composite: band === 0 ? usualComposite(info.bands) : null,
+    band,
     ramp: 'cividis',
     reversed: false,
     stretch: { kind: 'minmax' },
     classes: 0,
     rule: 'equal',
     opacity: 1,
-    visible: true,
     relief: null,
     showMissing: true,
   };
@@ -72,11 +90,10 @@ function wild(f: BandFacts | undefined): boolean {
   return range > 0 && (f.percentiles['98']! - f.percentiles['2']!) / range < 0.5;
 }
 
-/** Lowest and highest value of the ramp; diverging ramps lie symmetric around zero. */
-export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
+/** The values between which a stretch reaches. */
+export function limitsOf(t: Stretch, f: Pick<BandFacts, 'summary' | 'percentiles'>): [number, number] {
   const { summary: s, percentiles: p } = f;
-  const t = style.stretch;
-  let range: [number, number] =
+  const range: [number, number] =
     t.kind === 'minmax'
       ? [s.min, s.max]
       : t.kind === 'percentile'
@@ -84,7 +101,13 @@ export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
         : t.kind === 'sd'
           ? [Math.max(s.min, s.mean - t.times * s.sd), Math.min(s.max, s.mean + t.times * s.sd)]
           : [t.low, t.high];
-  if (t.kind === 'percentile' && !(range[1] > range[0])) range = [s.min, s.max];
+  return t.kind === 'percentile' && !(range[1] > range[0]) ? [s.min, s.max] : range;
+}
+
+/** Lowest and highest value of the ramp; diverging ramps lie symmetric around zero. */
+export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
+  const t = style.stretch;
+  let range = limitsOf(t, f);
   if (rampOf(style.ramp).kind === 'diverging' && t.kind !== 'own') {
     const m = Math.max(Math.abs(range[0]), Math.abs(range[1]));
     range = [-m, m];

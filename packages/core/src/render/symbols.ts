@@ -30,7 +30,6 @@ export interface VectorStyle {
   /** Opacity of the inside of polygons. */
   fill: number;
   opacity: number;
-  visible: boolean;
   /** Of polygons and points; null for the colour of the feature itself. */
   outline: string | null;
   by: ColourBy;
@@ -47,7 +46,6 @@ export const PLAIN_VECTOR: VectorStyle = {
   width: 2,
   fill: 0.15,
   opacity: 1,
-  visible: true,
   outline: null,
   by: { kind: 'one' },
   size: null,

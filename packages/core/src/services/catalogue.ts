@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../errors';
 import type { Extent } from '../data/crs';
 import { follow, getJson, linksOf, linkTo, textOf, textsOf, type Get, type Link } from './get';

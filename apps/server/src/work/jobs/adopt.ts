@@ -1,6 +1,6 @@
 import { open } from 'node:fs/promises';
 import type { Knex } from 'knex';
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError, isKind, kindOf, type DatasetInfo } from '@helk/core';
 import { REF } from '@helk/core/api/refs';
 import { NoteShape, ProblemDocument, Workbench } from '@helk/core/api/schemas';
@@ -25,6 +25,7 @@ const JSON_OF = {
   params: z.record(z.string(), z.unknown()),
   figures: z.record(z.string(), z.union([z.number(), z.string(), z.null()])),
   notes: z.array(NoteShape),
+  systems: z.record(z.string().max(40), z.string().max(20_000).nullable()),
   problem: ProblemDocument.pick({ code: true, path: true }).extend({ message: z.string() }),
   source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }),
   workbench: Workbench,
@@ -137,19 +138,19 @@ async function rowsOf(db: Knex, table: string): Promise<Record<string, unknown>[
 async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['progress']): Promise<void> {
   const [own, ...more] = await rowsOf(db, 'project');
   if (!own || more.length) refuse(own ? 'holds several projects.' : 'has no project in it.');
-  const project = parse(ProjectRow, { workbench: null, ...own! }, 'the project', refuse);
+  const project = parse(ProjectRow, { workbench: null, crs: null, ...own! }, 'the project', refuse);
   checkJson({ workbench: project.workbench }, 'the project', refuse);
   await db('project').update({ ...project, id: task.id });
 
   const runs = await rowsOf(db, 'runs');
   for (const raw of runs) {
-    const run = parse(RunRowShape, raw, 'a run', refuse);
-    const { inputs, params, figures, notes, problem } = run;
-    checkJson({ inputs, params, figures, notes, problem }, `run ${run.id}`, refuse);
+    const run = parse(RunRowShape, { systems: '{}', ...raw }, 'a run', refuse);
+    const { inputs, params, figures, notes, problem, systems } = run;
+    checkJson({ inputs, params, figures, notes, problem, systems }, `run ${run.id}`, refuse);
     await db('runs').insert(run);
   }
   const datasets = (await rowsOf(db, 'datasets')).map((raw) =>
-    parse(DatasetRowShape, { thread: null, ...raw }, 'a dataset', refuse),
+    parse(DatasetRowShape, { thread: null, look: null, ...raw }, 'a dataset', refuse),
   );
   const from = await piecesTable(db);
   const details = new Map<string, string>();

@@ -66,7 +66,7 @@ export async function take(task: ImportTask, { db, progress }: Hands): Promise<{
         ...(task.choices ? { choices: task.choices[k] } : {}),
       };
       const batch = task.batch ?? (layers.length > 1 ? task.runId : null);
-      const made = { name: l.name, runId: task.runId, role: null, batch, source };
+      const made = { name: l.name, runId: task.runId, role: null, batch, source, crs: task.choices?.[k]?.crs };
       const notes = async () => [...l.notes, ...((await kindOf(l.handle).remarks?.(l.handle)) ?? [])];
       ids.push(await stageHandle(db, made, l.handle, slice(progress, share(k), share(k + 1)), notes));
     }

@@ -16,6 +16,7 @@ import type {
   ApiServiceTake,
   ProjectEvent,
 } from '@helk/core/api/schemas';
+import { earlyAnswer, earlyEvents } from './early';
 
 /** The only way to the server. Refusals arrive as HelkError with the server's sentence. */
 @Injectable({ providedIn: 'root' })
@@ -41,7 +42,8 @@ export class Api {
       init.body = JSON.stringify(body);
       init.headers = { 'Content-Type': 'application/json' };
     }
-    const r = await this.ask(path, init);
+    const early = verb === 'GET' ? await earlyAnswer(path) : undefined;
+    const r = early ?? (await this.ask(path, init));
     return (r.status === 204 ? undefined : await r.json()) as T;
   }
 
@@ -49,7 +51,7 @@ export class Api {
   projects = (): Promise<ApiProject[]> => this.json('/api/projects');
   project = (id: string): Promise<ApiProjectDetail> => this.json(`/api/projects/${id}`);
   createProject = (name: string): Promise<ApiProject> => this.json('/api/projects', 'POST', { name });
-  patchProject = (id: string, patch: { name?: string; note?: string }): Promise<ApiProject> =>
+  patchProject = (id: string, patch: { name?: string; note?: string; crs?: string }): Promise<ApiProject> =>
     this.json(`/api/projects/${id}`, 'PATCH', patch);
   deleteProject = (id: string): Promise<void> => this.json(`/api/projects/${id}`, 'DELETE');
   saveWorkbench = (id: string, w: object): Promise<void> => this.json(`/api/projects/${id}/workbench`, 'PUT', w);
@@ -92,9 +94,10 @@ export class Api {
     return (await r.json()) as ApiProject;
   }
 
-  async takeIn(project: string, file: File, batch: string | null): Promise<ApiRun> {
+  async takeIn(project: string, file: File, o: { batch?: string | null; crs?: string | null } = {}): Promise<ApiRun> {
     const query = new URLSearchParams({ name: file.name });
-    if (batch) query.set('batch', batch);
+    if (o.batch) query.set('batch', o.batch);
+    if (o.crs) query.set('crs', o.crs);
     const r = await this.ask(`/api/projects/${project}/imports?${query}`, { method: 'POST', body: file });
     return (await r.json()) as ApiRun;
   }
@@ -133,9 +136,12 @@ export class Api {
 
   /** Follows a project's events until the returned function is called; reconnects by itself. */
   follow(project: string, on: (e: ProjectEvent) => void, again: () => void): () => void {
-    const source = new EventSource(`/api/projects/${project}/events`);
+    const early = earlyEvents(project);
+    const source = early?.source ?? new EventSource(`/api/projects/${project}/events`);
     let lost = false;
-    source.onmessage = (m) => on(JSON.parse(m.data as string) as ProjectEvent);
+    const hear = (m: MessageEvent): void => on(JSON.parse(m.data as string) as ProjectEvent);
+    early?.held.forEach(hear);
+    source.onmessage = hear;
     source.onerror = () => (lost = true);
     source.onopen = () => {
       // Whatever happened while the line was down is fetched anew.

@@ -10,8 +10,9 @@ import {
   untracked,
   viewChild,
 } from '@angular/core';
-import { ask, methods } from '@helk/core';
+import { ask } from '@helk/core/method/ask';
 import { BenchStore } from '../state/bench.store';
+import { ProjectStore } from '../state/project.store';
 
 /** Finds methods by the question they answer, their name or a keyword; those that fit what is selected stand first. */
 @Component({
@@ -85,11 +86,11 @@ export class AskBox {
   protected readonly text = signal('');
   protected readonly at = signal(0);
   private readonly field = viewChild.required<ElementRef<HTMLInputElement>>('field');
-  private readonly all = methods();
+  private readonly store = inject(ProjectStore);
   protected readonly width = signal(480);
   protected readonly answers = computed(() => {
     const s = this.bench.selectedItem();
-    return ask(this.text(), this.all, s ? [s.info] : []);
+    return ask(this.text(), this.store.methods(), s ? [s.info] : []);
   });
   protected readonly firstUnfit = computed(() => this.answers().findIndex((a) => !a.fits));
 

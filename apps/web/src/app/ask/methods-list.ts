@@ -32,14 +32,13 @@ import { ProjectStore } from '../state/project.store';
 export class MethodsList {
   protected readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
-  private readonly names: Record<string, string> = { raster: 'Grids', terrain: 'Terrain' };
   protected readonly families = computed(() => {
     const item = this.bench.selectedItem();
     const all = this.store
       .methods()
       .map((m) => ({ ...m, fits: !item || Object.values(m.inputs).some((s) => misfit(s, item.info) === null) }));
     return [...new Set(all.map((m) => m.family))].map((f) => ({
-      name: this.names[f] ?? f,
+      name: all.find((m) => m.family === f)!.familyTitle,
       methods: all.filter((m) => m.family === f),
     }));
   });

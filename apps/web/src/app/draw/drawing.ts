@@ -1,24 +1,22 @@
 import { Injectable } from '@angular/core';
-import type { CancelRequest, DrawAnswer, TileRequest, ValueAnswer, ValueRequest } from './messages';
+import { drawingWorker } from './start-drawing';
+import type { CancelRequest, DrawAnswer, Spot, TileRequest, ValueAnswer, ValueRequest, WarmRequest } from './messages';
 
 type Waiting = { done: (a: DrawAnswer) => void; failed: (e: Error) => void };
 type Unnumbered<T> = Omit<T, 'id'>;
 
-let ready: Worker[] | null = null;
-
-/** Starts the drawing workers, once. What they load takes as long as the workbench itself, so both begin together. */
-export function startDrawing(): Worker[] {
-  const one = (): Worker => new Worker(new URL('./raster.worker', import.meta.url), { type: 'module' });
-  return (ready ??= [one(), one()]);
-}
+/** Two, so that a hover is not behind a picture. */
+const WORKERS = 2;
 
 /** How long small pictures wait for the map, ms: there may be none. */
 const PATIENCE = 1500;
 
-/** The drawing workers: values stay in them, pictures come out. Two, so that a hover is not behind a picture. */
+/** The drawing workers: values stay in them, pictures come out. */
 @Injectable({ providedIn: 'root' })
 export class Drawing {
-  private readonly workers = startDrawing();
+  private readonly running: Worker[] = [];
+  /** Which worker draws a dataset: always the same one, which holds its cells. */
+  private readonly drawer = new Map<string, number>();
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
 
@@ -29,8 +27,14 @@ export class Drawing {
     setTimeout(done, PATIENCE);
   });
 
-  constructor() {
-    for (const w of this.workers) w.onmessage = (e: MessageEvent<DrawAnswer>) => this.answer(e.data);
+  private worker(dataset: string): Worker {
+    const k = this.drawer.get(dataset) ?? this.drawer.size % WORKERS;
+    this.drawer.set(dataset, k);
+    if (!this.running[k]) {
+      this.running[k] = drawingWorker(k);
+      this.running[k].onmessage = (e: MessageEvent<DrawAnswer>) => this.answer(e.data);
+    }
+    return this.running[k];
   }
 
   private answer(a: DrawAnswer): void {
@@ -47,8 +51,7 @@ export class Drawing {
 
   async tile(r: Unnumbered<TileRequest>, signal?: AbortSignal): Promise<ImageBitmap | null> {
     const id = ++this.last;
-    // One dataset is always drawn by the same worker, which holds its cells.
-    const worker = this.workers[hash(r.source.dataset) % 2]!;
+    const worker = this.worker(r.source.dataset);
     signal?.addEventListener('abort', () => {
       worker.postMessage({ kind: 'cancel', id } satisfies CancelRequest);
     });
@@ -56,8 +59,13 @@ export class Drawing {
     return 'image' in a ? a.image : null;
   }
 
+  /** Cells that a map will show are fetched while it is still being made. */
+  warm(spot: Spot, every: number): void {
+    this.worker(spot.source.dataset).postMessage({ ...spot, every, kind: 'warm' } satisfies WarmRequest);
+  }
+
   async value(r: Unnumbered<ValueRequest>): Promise<ValueAnswer> {
-    const a = await this.send(this.workers[hash(r.source.dataset) % 2]!, { ...r, id: ++this.last });
+    const a = await this.send(this.worker(r.source.dataset), { ...r, id: ++this.last });
     return (a as { value: ValueAnswer }).value;
   }
 
@@ -67,10 +75,4 @@ export class Drawing {
       worker.postMessage(message);
     });
   }
-}
-
-function hash(s: string): number {
-  let h = 0;
-  for (let i = 0; i < s.length; i++) h = (h * 31 + s.charCodeAt(i)) >>> 0;
-  return h;
 }

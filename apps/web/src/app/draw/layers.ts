@@ -1,12 +1,18 @@
 import TileLayer from 'ol/layer/Tile';
 import ImageTile from 'ol/source/ImageTile';
 import TileGrid from 'ol/tilegrid/TileGrid';
-import type { Crs, RasterInfo, RasterStyle, Scale } from '@helk/core';
-import { projectionOf } from '../state/cursor';
-import type { Drawing } from './drawing';
-import { drawnBand, type TileRequest } from './messages';
+import { getRenderPixel } from 'ol/render';
+import type RenderEvent from 'ol/render/Event';
+import type { Crs, RasterInfo, RasterStyle } from '@helk/core';
+import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
+import { drawnOf, paintedBy } from '../kinds/drawn';
+import { projectionOf } from '../state/views';
+import type { TileRequest } from './messages';
+import { rgbOf, type Theme } from './theme';
 
 const TILE = 256;
+/** Pixels to one place that is looked at when cells are fetched beforehand. */
+const WARM = 16;
 
 /** Halving resolutions from the whole earth to centimetres, the same for every dataset in a system. */
 function tileGridOf(crs: Crs): TileGrid {
@@ -24,10 +30,11 @@ const clear = (): HTMLCanvasElement => {
   return c;
 };
 
-export interface Drawn {
-  scale: Scale;
-  style: RasterStyle;
-  missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+/** What decides how its tiles are painted. */
+interface Painted {
+  /** Null where there is nothing to paint by. */
+  what: ReturnType<typeof paintedBy>;
+  missing: Theme['missing'] | null;
   /** Enclosed holes, once they are known. */
   gaps: TileRequest['gaps'];
   pick: TileRequest['pick'];
@@ -40,14 +47,16 @@ class PaintedTiles extends ImageTile {
   }
 }
 
-/** A raster as a tile layer whose pictures are painted from its cells in a worker; a new `drawn` is a repaint, not a request. */
-export class RasterLayer {
-  readonly layer: TileLayer<PaintedTiles>;
+/** A raster as a tile layer whose pictures are painted from its cells in a worker; a new way of drawing is a repaint, not a request. */
+export class RasterLayer implements LayerDriver<RasterStyle> {
+  private readonly layer: TileLayer<PaintedTiles>;
   private readonly source: PaintedTiles;
-  private drawn: Drawn;
+  private painted: Painted;
+  private swipe: number | null = null;
 
-  constructor(drawing: Drawing, project: string, dataset: string, info: RasterInfo, crs: Crs, drawn: Drawn) {
-    this.drawn = drawn;
+  constructor(private readonly made: MadeOf<RasterStyle>) {
+    const { crs, tools, map, first } = made;
+    this.painted = this.painting(first);
     const grid = tileGridOf(crs);
     this.source = new PaintedTiles({
       projection: projectionOf(crs),
@@ -60,21 +69,20 @@ export class RasterLayer {
       loader: async (z, x, y, { signal }) => {
         const resolution = grid.getResolution(z);
         const [ox, oy] = grid.getOrigin(z) as [number, number];
-        const { scale, style, missing, gaps, pick } = this.drawn;
-        const image = await drawing.tile(
+        const { what, missing, gaps, pick } = this.painted;
+        if (!what) return clear();
+        const image = await tools.drawing.tile(
           {
             kind: 'tile',
-            source: drawnBand(project, dataset, info),
+            ...what,
             crs,
             x: ox + x * TILE * resolution,
             y: oy - y * TILE * resolution,
             resolution,
             width: TILE,
             height: TILE,
-            scale,
-            relief: style.relief,
-            missing: style.showMissing ? missing : null,
-            gaps: style.showMissing ? gaps : [],
+            missing,
+            gaps,
             pick,
           },
           signal,
@@ -84,17 +92,79 @@ export class RasterLayer {
         return image ?? clear();
       },
     });
-    this.source.repaint(keyOf(drawn));
+    this.source.repaint(JSON.stringify(this.painted));
     this.layer = new TileLayer({ source: this.source, preload: 1 });
+    this.layer.on('prerender', (e) => this.clip(e));
+    this.layer.on('postrender', (e) => {
+      if (this.swipe !== null) (e.context as CanvasRenderingContext2D).restore();
+    });
+    map.addLayer(this.layer);
+    this.update(first);
+    this.warm(grid);
   }
 
-  update(drawn: Drawn): void {
-    const before = keyOf(this.drawn);
-    this.drawn = drawn;
-    const key = keyOf(drawn);
-    if (key !== before) this.source.repaint(key);
+  /** The map asks for its first tiles a frame or two from now: the cells can be on their way meanwhile. */
+  private warm(grid: TileGrid): void {
+    const { map, crs, tools, first } = this.made;
+    const view = map.getView();
+    const size = map.getSize();
+    if (!size || !view.isDef() || !first.visible) return;
+    const seen = view.getResolution()!;
+    const resolution = grid.getResolution(grid.getZForResolution(seen, -1)) * WARM;
+    const [x, , , y] = view.calculateExtent(size) as [number, number, number, number];
+    const [width, height] = size.map((n) => Math.ceil((n * seen) / resolution)) as [number, number];
+    const { what } = this.painted;
+    for (const source of !what ? [] : 'bands' in what.by ? what.by.bands : [what.source])
+      tools.drawing.warm({ source, crs, x, y, resolution, width, height }, WARM);
+  }
+
+  private painting({ item, look, scale, theme }: LayerState<RasterStyle>): Painted {
+    const { band, index } = drawnOf(item.info as RasterInfo, look);
+    const range = this.made.tools.picks.range();
+    const mine = range?.dataset === item.id && range.band === index;
+    const info = item.info as RasterInfo;
+    return {
+      what: paintedBy(this.made.tools.project(), item.id, info, look, scale),
+      missing: look.showMissing ? theme.missing : null,
+      gaps: look.showMissing ? (band.facts?.gapBoxes ?? []) : [],
+      pick: mine ? { low: range.low, high: range.high, ink: rgbOf(theme.pick) } : null,
+    };
+  }
+
+  update(state: LayerState<RasterStyle>): void {
+    const painted = this.painting(state);
+    const key = JSON.stringify(painted);
+    const repaint = key !== JSON.stringify(this.painted);
+    this.painted = painted;
+    if (repaint) this.source.repaint(key);
+    this.layer.setOpacity(state.look.opacity);
+    this.layer.setVisible(state.visible);
+    this.layer.setZIndex(state.z);
+    if (this.swipe !== state.swipe) this.layer.changed();
+    this.swipe = state.swipe;
+  }
+
+  /** Leaves out what lies left of the swipe. */
+  private clip(e: RenderEvent): void {
+    if (this.swipe === null) return;
+    const g = e.context as CanvasRenderingContext2D;
+    const [w, h] = this.made.map.getSize() as [number, number];
+    const x = w * this.swipe;
+    const corners = [
+      [x, 0],
+      [w, 0],
+      [w, h],
+      [x, h],
+    ].map((p) => getRenderPixel(e, p));
+    g.save();
+    g.beginPath();
+    corners.forEach((p, i) => (i ? g.lineTo(p[0]!, p[1]!) : g.moveTo(p[0]!, p[1]!)));
+    g.closePath();
+    g.clip();
+  }
+
+  /** Taken out only: a tile that comes later still looks for its layer. */
+  dispose(): void {
+    this.made.map.removeLayer(this.layer);
   }
 }
-
-const keyOf = (d: Drawn): string =>
-  JSON.stringify([d.scale, d.style.relief, d.style.showMissing, d.missing, d.gaps.length, d.pick]);

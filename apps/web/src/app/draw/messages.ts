@@ -1,3 +1,4 @@
+import type { Anisotropy } from '@helk/core/numeric/anisotropy';
 import type { Fit, Held as HeldParameters, Lag, VariogramKind } from '@helk/core/numeric/variogram';
 import type { VariogramMap } from '@helk/core/numeric/variogram-map';
 import {
@@ -10,6 +11,7 @@ import {
   type RasterStyle,
   type Scale,
 } from '@helk/core';
+import type { Mix } from '@helk/core/render/paint';
 import { plainHeld } from '@helk/core/data/cells';
 import type { GapBox } from '@helk/core/numeric/gap-runs';
 import type { PreviewLines } from '@helk/core/methods/terrain/stream-preview';
@@ -29,9 +31,8 @@ export function drawnBand(project: string, dataset: string, { grid, bands }: Ras
   return { project, dataset, band, grid, info: { ...bandInfo(b), held: b.held ?? plainHeld(b) } };
 }
 
-export interface TileRequest {
-  kind: 'tile';
-  id: number;
+/** A rectangle of pixels of a map, over a band. */
+export interface Spot {
   source: DrawnBand;
   crs: Crs;
   /** West and north edge and pixel size in `crs`. */
@@ -40,8 +41,13 @@ export interface TileRequest {
   resolution: number;
   width: number;
   height: number;
-  scale: Scale;
-  relief: RasterStyle['relief'];
+}
+
+export interface TileRequest extends Spot {
+  kind: 'tile';
+  id: number;
+  /** Colours of one band, or three bands at once. */
+  by: { scale: Scale; relief: RasterStyle['relief'] } | { bands: [DrawnBand, DrawnBand, DrawnBand]; mix: Mix };
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
   /** Enclosed holes. */
   gaps: GapBox[];
@@ -58,12 +64,19 @@ export interface ValueRequest {
   y: number;
 }
 
+/** Cells that will be wanted soon; there is no answer. */
+export interface WarmRequest extends Spot {
+  kind: 'warm';
+  /** One pixel stands for as many of the pictures that will be asked for, along a side. */
+  every: number;
+}
+
 export interface CancelRequest {
   kind: 'cancel';
   id: number;
 }
 
-export type DrawRequest = TileRequest | ValueRequest | CancelRequest;
+export type DrawRequest = TileRequest | ValueRequest | WarmRequest | CancelRequest;
 
 export interface ValueAnswer {
   /** NaN for missing; null outside the grid. */
@@ -114,6 +127,7 @@ export type VariogramRequest =
       lag: number;
       maxDistance: number;
       direction: { azimuth: number; tolerance: number } | null;
+      anisotropy: Anisotropy | null;
       model: VariogramKind | 'auto';
       held: HeldParameters;
       /** Whether the map by direction is wanted too. */

@@ -1,9 +1,9 @@
 import { computed, effect, inject, Injectable, signal } from '@angular/core';
-import { inBase, parseQuantity } from '@helk/core';
+import { inBase, ofKind, parseQuantity, type Previewed } from '@helk/core';
 import { refOf } from '@helk/core/api/refs';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
-import { drawnBand, type PreviewAnswer, type PreviewRequest } from './messages';
+import { drawnBand, type DrawnBand, type PreviewAnswer, type PreviewRequest } from './messages';
 
 type Shown = Extract<PreviewAnswer, { lines: unknown }> & { what: PreviewRequest['what']; dataset: string };
 export type FirstResult = Extract<PreviewAnswer, { result: unknown }>;
@@ -17,6 +17,34 @@ const quantityOf = (v: unknown, dimension: 'area', unit: string): number => {
 };
 const numberOf = (v: unknown, empty: number): number =>
   v === undefined || v === '' || v === null ? empty : Number(String(v).replace(',', '.'));
+
+type What = PreviewRequest['what'];
+
+/** What each kind of preview is made of; those that are worked out elsewhere are not here. */
+const WHAT: Partial<
+  Record<Previewed['kind'], (value: (name: string) => unknown, param: string, sources: DrawnBand[]) => What | null>
+> = {
+  streams: (value, param) => {
+    const threshold = quantityOf(value(param), 'area', 'm2');
+    return threshold > 0 ? { kind: 'streams', threshold } : null;
+  },
+  contours: (value) => {
+    const what = {
+      kind: 'contours' as const,
+      interval: numberOf(value('interval'), NaN),
+      base: numberOf(value('base'), 0),
+      indexEvery: Math.round(numberOf(value('indexEvery'), 5)),
+      smooth: { none: 0, light: 1, strong: 3 }[String(value('smooth'))] ?? 0,
+      from: numberOf(value('from'), -Infinity),
+      to: numberOf(value('to'), Infinity),
+    };
+    return what.interval > 0 && what.indexEvery >= 1 && !Object.values(what).some((v) => v !== v) ? what : null;
+  },
+  formula: (value, param, sources) => {
+    const formula = String(value(param) ?? '').trim();
+    return formula ? { kind: 'formula', formula, sources } : null;
+  },
+};
 
 /**
  * What the open run sheet would draw, before it runs: streams of a threshold, contours of an interval. Worked out in a web worker by the
@@ -41,37 +69,20 @@ export class Preview {
     const sheet = this.bench.sheet();
     const project = this.project.project();
     if (!sheet || sheet.runId || !project) return null;
-    if (sheet.method === 'raster.formula') {
-      const formula = String(sheet.params['formula'] ?? '').trim();
-      const sources = (sheet.inputs['rasters'] ?? []).flatMap((r) => {
-        const { dataset, band } = refOf(r);
-        const d = this.project.datasetEntityMap()[dataset];
-        return d?.info.kind === 'raster' ? [drawnBand(project.id, dataset, d.info, band ?? 0)] : [];
-      });
-      return formula && sources.length ? { source: sources[0]!, what: { kind: 'formula', formula, sources } } : null;
-    }
-    const ref = refOf((sheet.inputs['elevation'] ?? sheet.inputs['raster'])?.[0] ?? '');
-    const d = this.project.datasetEntityMap()[ref.dataset];
-    if (d?.info.kind !== 'raster') return null;
-    const source = drawnBand(project.id, d.id, d.info, ref.band ?? 0);
+    const method = this.project.methodMap().get(sheet.method);
+    const spec = method?.preview;
+    if (!spec) return null;
     const p = { ...this.suggested(), ...given(sheet.params) };
-    if (sheet.method === 'terrain.streams' || (sheet.method === 'terrain.watersheds' && p['outlets'] === 'links')) {
-      const threshold = quantityOf(p['threshold'], 'area', 'm2');
-      return threshold > 0 ? { source, what: { kind: 'streams', threshold } } : null;
-    }
-    if (sheet.method !== 'raster.contours') return null;
-    const what = {
-      kind: 'contours' as const,
-      interval: numberOf(p['interval'], NaN),
-      base: numberOf(p['base'], 0),
-      indexEvery: Math.round(numberOf(p['indexEvery'], 5)),
-      smooth: { none: 0, light: 1, strong: 3 }[String(p['smooth'] ?? 'none')] ?? 0,
-      from: numberOf(p['from'], -Infinity),
-      to: numberOf(p['to'], Infinity),
-    };
-    return what.interval > 0 && what.indexEvery >= 1 && !Object.values(what).some((v) => v !== v)
-      ? { source, what }
-      : null;
+    // A setting that was not touched is as the method has it.
+    const value = (name: string): unknown => p[name] ?? method.params[name]?.default;
+    if (Object.entries(spec.when ?? {}).some(([name, wanted]) => value(name) !== wanted)) return null;
+    const sources = (sheet.inputs[spec.input] ?? []).flatMap((r) => {
+      const { dataset, band } = refOf(r);
+      const info = ofKind('raster', this.project.datasetEntityMap()[dataset]?.info);
+      return info ? [drawnBand(project.id, dataset, info, band ?? 0)] : [];
+    });
+    const what = WHAT[spec.kind]?.(value, spec.param, sources);
+    return what && sources.length ? { source: sources[0]!, what } : null;
   });
 
   constructor() {

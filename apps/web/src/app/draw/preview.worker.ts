@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
-import { CHUNK, measureRaster, methodOf, runMethod, type Raster } from '@helk/core';
+import { CHUNK, measureRaster, runMethod, type Raster } from '@helk/core';
+import { formula as formulaMethod } from '@helk/core/methods/raster/formula';
 import { summarise } from '@helk/core/numeric/statistics';
 import { chaikin, isolines } from '@helk/core/numeric/contour';
 import { lineCollector, StreamPreview, type PreviewLines } from '@helk/core/methods/terrain/stream-preview';
@@ -33,11 +34,7 @@ async function formula(
   w: Extract<PreviewRequest['what'], { kind: 'formula' }>,
 ): Promise<Extract<PreviewAnswer, { result: unknown }>> {
   const small = await Promise.all(w.sources.map((s) => coarse(s, MOST_FORMULA)));
-  const o = await runMethod(
-    methodOf('raster.formula'),
-    { rasters: small.map((s) => s.raster) },
-    { formula: w.formula },
-  );
+  const o = await runMethod(formulaMethod, { rasters: small.map((s) => s.raster) }, { formula: w.formula });
   const { min, max, mean, count, missing } = summarise((o.outputs[0]!.data as Raster).bands[0]!.cells);
   return { id, result: { min, max, mean, count, missing }, step: small[0]!.step };
 }

@@ -1,9 +1,18 @@
 /// <reference lib="webworker" />
-import { cellMetres, CHUNK, levelSize, levelsOf, transformer, unitFactor } from '@helk/core';
+import { cellMetres, CHUNK, levelSize, levelsOf, sameCrs, unitFactor, type Crs, type RasterStyle } from '@helk/core';
+import type { Transform } from '@helk/core/data/crs';
 import { CellMapper } from '@helk/core/numeric/cell-mapper';
-import { colourTable, paintRow, type Light, type Window } from '@helk/core/render/paint';
+import {
+  colourTable,
+  gammaTable,
+  mixRow,
+  paintRow,
+  type Light,
+  type Paint,
+  type Window,
+} from '@helk/core/render/paint';
 import { ChunkCache } from './chunks';
-import type { DrawAnswer, DrawRequest, TileRequest, ValueRequest } from './messages';
+import type { DrawAnswer, DrawRequest, Spot, TileRequest, ValueRequest } from './messages';
 
 const cache = new ChunkCache();
 const cancelled = new Set<number>();
@@ -12,6 +21,13 @@ addEventListener('message', (e: MessageEvent<DrawRequest>) => {
   const m = e.data;
   if (m.kind === 'cancel') {
     cancelled.add(m.id);
+    return;
+  }
+  if (m.kind === 'warm') {
+    // What could not be fetched is asked for again, and told of, by whoever draws it.
+    void placed(m, m.every)
+      .then((p) => p && windowOf(m, p.level, ...p.box))
+      .catch(() => undefined);
     return;
   }
   const answer = (a: DrawAnswer, transfer: Transferable[] = []): void => postMessage(a, { transfer });
@@ -24,9 +40,21 @@ addEventListener('message', (e: MessageEvent<DrawRequest>) => {
     .finally(() => cancelled.delete(m.id));
 });
 
+/** From the system of the map to that of a grid; what works out projections is loaded when the two differ. */
+async function transformOf(map: Crs, grid: Crs | null): Promise<Transform> {
+  if (!grid || sameCrs(map, grid)) {
+    return (x, y, out) => {
+      out[0] = x;
+      out[1] = y;
+    };
+  }
+  const { transformer } = await import('@helk/core/data/crs');
+  return transformer(map, grid);
+}
+
 /** Cells of a level around some columns and rows, with a border of one cell, missing where there is nothing. */
 async function windowOf(
-  m: TileRequest,
+  m: Spot & Partial<Pick<TileRequest, 'missing'>>,
   level: number,
   c0: number,
   r0: number,
@@ -62,7 +90,23 @@ async function windowOf(
   return some || m.missing ? { cells, width, height, column: c0 - 1, row: r0 - 1 } : null;
 }
 
-async function tile(m: TileRequest): Promise<ImageBitmap | null> {
+interface Placed {
+  /** Column and row of the grid at every pixel's centre, a line of pixels each. */
+  u: Float64Array[];
+  v: Float64Array[];
+  level: number;
+  /** First and last column and row of that level beneath the pixels. */
+  box: [c0: number, r0: number, c1: number, r1: number];
+  /** Row of the grid in the middle. */
+  middle: number;
+}
+
+/**
+ * Where pixels lie on a grid, and which of its levels suits them; null where they lie beside it.
+ *
+ * @param every pixels of the picture that is meant to one that is asked for
+ */
+async function placed(m: Spot, every = 1): Promise<Placed | null> {
   const { grid } = m.source;
   const n = m.width;
   const u = Array.from({ length: m.height }, () => new Float64Array(n));
@@ -71,12 +115,9 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
     { x: m.x, y: m.y, dx: m.resolution, dy: m.resolution },
     n,
     grid,
-    transformer(m.crs, grid.crs ?? m.crs),
+    await transformOf(m.crs, grid.crs),
   );
-  let c0 = Infinity;
-  let c1 = -Infinity;
-  let r0 = Infinity;
-  let r1 = -Infinity;
+  let [c0, c1, r0, r1] = [Infinity, -Infinity, Infinity, -Infinity];
   for (let y = 0; y < m.height; y++) {
     const uy = u[y]!;
     const vy = v[y]!;
@@ -90,26 +131,38 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
   }
   if (!(c1 >= 0 && r1 >= 0 && c0 < grid.columns && r0 < grid.rows)) return null;
   // The finer direction decides: cells of a grid in degrees are narrower than they are tall.
-  const step = Math.min((c1 - c0) / n, (r1 - r0) / m.height);
+  const step = Math.min((c1 - c0) / n, (r1 - r0) / m.height) / every;
   const level = Math.min(levelsOf(grid), Math.max(0, Math.floor(Math.log2(Math.max(1, step)))));
+  const f = 2 ** level;
+  const size = levelSize(grid, level);
+  return {
+    u,
+    v,
+    level,
+    box: [
+      Math.max(0, Math.floor(c0 / f)),
+      Math.max(0, Math.floor(r0 / f)),
+      Math.min(size.width - 1, Math.floor(c1 / f)),
+      Math.min(size.height - 1, Math.floor(r1 / f)),
+    ],
+    middle: Math.min(grid.rows - 1, Math.max(0, Math.floor((r0 + r1) / 2))),
+  };
+}
+
+async function tile(m: TileRequest): Promise<ImageBitmap | null> {
+  const p = await placed(m);
+  if (!p) return null;
+  const { u, v, level } = p;
+  const sources = 'bands' in m.by ? m.by.bands : [m.source];
+  const windows = await Promise.all(sources.map((source) => windowOf({ ...m, source }, level, ...p.box)));
+  if (cancelled.has(m.id) || !windows.every((w) => w !== null)) return null;
+  const { grid } = m.source;
+  const n = m.width;
   const f = 2 ** level;
   const columns = grid.columns / f;
   const rows = grid.rows / f;
-  const lc = Math.max(0, Math.floor(c0 / f));
-  const lr = Math.max(0, Math.floor(r0 / f));
-  const w = await windowOf(
-    m,
-    level,
-    lc,
-    lr,
-    Math.min(levelSize(grid, level).width - 1, Math.floor(c1 / f)),
-    Math.min(levelSize(grid, level).height - 1, Math.floor(r1 / f)),
-  );
-  if (!w || cancelled.has(m.id)) return null;
   const rgb = (a: number[]): [number, number, number] => [a[0]!, a[1]!, a[2]!];
-  const paint = {
-    scale: m.scale,
-    light: m.relief ? lightOf(m, f, Math.min(grid.rows - 1, Math.max(0, Math.floor((r0 + r1) / 2)))) : null,
+  const common = {
     gaps: m.gaps.map((g): [number, number, number, number] => [
       Math.floor(g.column / f),
       Math.floor(g.row / f),
@@ -117,12 +170,11 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
       Math.floor((g.row + g.rows - 1) / f),
     ]),
     missing: m.missing ? { ink: rgb(m.missing.ink), ground: rgb(m.missing.ground), faint: rgb(m.missing.faint) } : null,
-    pick: m.pick,
     columns,
     rows,
   };
   const picture = new ImageData(n, m.height);
-  const colours = colourTable(m.scale);
+  const row = painter(m, windows, common, f, p.middle);
   for (let y = 0; y < m.height; y++) {
     const uy = u[y]!;
     const vy = v[y]!;
@@ -132,14 +184,41 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
         vy[x] = vy[x]! / f;
       }
     }
-    paintRow(picture.data, y * n * 4, y, n, uy, vy, w, paint, colours);
+    row(picture.data, y * n * 4, y, n, uy, vy);
   }
   return createImageBitmap(picture);
 }
 
+type PaintsRow = (
+  out: Uint8ClampedArray,
+  offset: number,
+  y: number,
+  n: number,
+  u: Float64Array,
+  v: Float64Array,
+) => void;
+
+/** Paints rows of a picture: one band by its colours and the light, or three at once. */
+function painter(
+  m: TileRequest,
+  windows: Window[],
+  common: Omit<Paint, 'scale' | 'light' | 'pick'>,
+  f: number,
+  middle: number,
+): PaintsRow {
+  if ('bands' in m.by) {
+    const { mix } = m.by;
+    const bright = gammaTable(mix.gamma);
+    return (out, offset, y, n, u, v) => mixRow(out, offset, y, n, u, v, windows, common, mix, bright);
+  }
+  const { scale, relief } = m.by;
+  const paint = { ...common, scale, light: relief ? lightOf(m, relief, f, middle) : null, pick: m.pick };
+  const colours = colourTable(scale);
+  return (out, offset, y, n, u, v) => paintRow(out, offset, y, n, u, v, windows[0]!, paint, colours);
+}
+
 /** The light in the unit of the values; a little exaggerated as one looks from farther off. */
-function lightOf(m: TileRequest, f: number, row: number): Light {
-  const r = m.relief!;
+function lightOf(m: Spot, r: NonNullable<RasterStyle['relief']>, f: number, row: number): Light {
   const h = (r.altitude * Math.PI) / 180;
   const a = (r.azimuth * Math.PI) / 180;
   const [w, ht] = cellMetres(m.source.grid, row);
@@ -156,7 +235,7 @@ function lightOf(m: TileRequest, f: number, row: number): Light {
 async function value(m: ValueRequest): Promise<{ value: number | null; column: number; row: number }> {
   const { grid } = m.source;
   const out = [0, 0];
-  transformer(m.crs, grid.crs ?? m.crs)(m.x, m.y, out);
+  (await transformOf(m.crs, grid.crs))(m.x, m.y, out);
   const column = Math.floor((out[0]! - grid.x) / grid.dx);
   const row = Math.floor((grid.y - out[1]!) / grid.dy);
   if (!(column >= 0 && row >= 0 && column < grid.columns && row < grid.rows)) return { value: null, column, row };

@@ -5,7 +5,7 @@ import VectorSource from 'ol/source/Vector';
 import VectorLayer from 'ol/layer/Vector';
 import { Circle, Fill, Stroke, Style } from 'ol/style';
 import type { LineString, Point, Polygon } from 'ol/geom';
-import { transformer, wgs84, type GeometryType } from '@helk/core';
+import { systemText, type GeometryType } from '@helk/core';
 import { ProjectStore } from '../state/project.store';
 
 interface Wish {
@@ -121,12 +121,10 @@ export class Sketch {
     const shapes = this.shapes;
     this.cancel();
     if (!wish?.done || wish.geometry === 'box' || shapes.length === 0) return;
-    const go = transformer(this.project.crs(), wgs84());
-    const place = ([x, y]: number[]): number[] => {
-      const out = [0, 0];
-      go(x!, y!, out);
-      return out.map((v) => Number(v.toFixed(9)));
-    };
+    // In the project's own system: what was drawn lies where it was drawn, to the last digit that a screen can show.
+    const crs = this.project.crs();
+    const digits = crs.geographic ? 9 : 4;
+    const place = (c: number[]): number[] => c.map((v) => Number(v.toFixed(digits)));
     const geometry = (s: number[][]): object => {
       const c = s.map(place);
       return wish.geometry === 'point'
@@ -140,7 +138,7 @@ export class Sketch {
       features: shapes.map((s, i) => ({ type: 'Feature', properties: { no: i + 1 }, geometry: geometry(s) })),
     });
     const name = { point: 'drawn points', line: 'drawn line', polygon: 'drawn area' }[wish.geometry];
-    const [made] = await this.project.takeInNow([new File([text], `${name}.geojson`)]);
+    const [made] = await this.project.takeInNow([new File([text], `${name}.geojson`)], systemText(crs));
     if (made) wish.done(made);
   }
 }

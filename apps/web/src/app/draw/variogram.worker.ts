@@ -1,4 +1,5 @@
 /// <reference lib="webworker" />
+import { straightened } from '@helk/core/numeric/anisotropy';
 import { rankedModels } from '@helk/core/numeric/model-choice';
 import { empiricalVariogram, fitVariogram, type Lag } from '@helk/core/numeric/variogram';
 import { variogramMap, type VariogramMap } from '@helk/core/numeric/variogram-map';
@@ -27,8 +28,10 @@ addEventListener('message', (e: MessageEvent<VariogramRequest>) => {
 
 function answer(m: Extract<VariogramRequest, { kind: 'fit' }>): VariogramAnswer {
   if (!samples) throw new Error('There are no samples yet.');
-  const { x, y, z } = samples;
-  const key = JSON.stringify([m.lag, m.maxDistance, m.direction]);
+  const { z } = samples;
+  // Lags and model count distances as the longest range does; the map shows them as they are.
+  const { x, y } = straightened(samples.x, samples.y, m.anisotropy);
+  const key = JSON.stringify([m.lag, m.maxDistance, m.direction, m.anisotropy]);
   if (lags?.key !== key)
     lags = { key, value: empiricalVariogram(x, y, z, m.lag, m.maxDistance, m.direction ?? undefined) };
   const all = m.held.nugget !== undefined && m.held.sill !== undefined && m.held.range !== undefined;
@@ -40,7 +43,8 @@ function answer(m: Extract<VariogramRequest, { kind: 'fit' }>): VariogramAnswer 
         : fitVariogram(lags.value, m.model, m.held);
   if (m.map) {
     const of = String(m.maxDistance);
-    if (map?.key !== of) map = { key: of, value: variogramMap(x, y, z, m.maxDistance / REACH, m.maxDistance) };
+    if (map?.key !== of)
+      map = { key: of, value: variogramMap(samples.x, samples.y, z, m.maxDistance / REACH, m.maxDistance) };
   }
   return { id: m.id, lags: lags.value, fit, map: m.map ? map!.value : null };
 }

@@ -1,9 +1,7 @@
 import type OlMap from 'ol/Map';
 import Feature from 'ol/Feature';
-import type { FrameState } from 'ol/Map';
 import { LineString, MultiLineString, MultiPoint, MultiPolygon, Point, Polygon } from 'ol/geom';
 import type Geometry from 'ol/geom/Geometry';
-import Layer from 'ol/layer/Layer';
 import VectorLayer from 'ol/layer/Vector';
 import VectorImageLayer from 'ol/layer/VectorImage';
 import VectorSource from 'ol/source/Vector';
@@ -19,6 +17,9 @@ import {
   type Symbols,
   type VectorStyle,
 } from '@helk/core';
+import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
+import { StampLayer } from './stamps';
+import type { Theme } from './theme';
 
 /** From here on points are stamped by hand instead of by one object each. */
 const MANY_POINTS = 4000;
@@ -61,12 +62,11 @@ const alpha = (hex: string, a: number): string =>
     .toString(16)
     .padStart(2, '0');
 
+/** What decides how features are drawn. */
 export interface Look {
   style: VectorStyle;
   picked: Uint8Array | null;
-  pick: string;
-  ink: string;
-  paper: string;
+  theme: Theme;
   /** Of the raster below, for features that wear its colours. */
   scale: Scale | null;
 }
@@ -75,27 +75,26 @@ export interface Look {
  * Features of one dataset in one map: shapes, labels above them, picked ones on top. Styles are made once for each class and shared; many
  * points are stamped straight onto a canvas.
  */
-export class VectorDrawn {
-  readonly crs: string;
+export class VectorDrawn implements LayerDriver<VectorStyle> {
+  private readonly map: OlMap;
   private features: Features | null = null;
-  private symbols: Symbols | null = null;
+  private worked: Symbols | null = null;
   private key = '';
   private look: Look;
   private readonly source = new VectorSource();
   private shapes: VectorLayer | VectorImageLayer;
   private many = false;
+  private gone = false;
+  readonly ready: Promise<void>;
   private readonly labels: VectorLayer;
   private readonly stamps: StampLayer;
   private readonly styles = new Map<number, Style[]>();
   private readonly texts = new Map<string, Style>();
 
-  constructor(
-    private readonly map: OlMap,
-    crs: Crs,
-    look: Look,
-  ) {
-    this.crs = crs.proj4;
-    this.look = look;
+  constructor(private readonly made: MadeOf<VectorStyle>) {
+    const { map, crs, tools, first } = made;
+    this.map = map;
+    this.look = this.lookOf(first);
     this.shapes = new VectorLayer({ source: this.source, style: (f) => this.styleOf(f as Feature) });
     this.labels = new VectorLayer({
       source: this.source,
@@ -105,10 +104,19 @@ export class VectorDrawn {
     });
     this.stamps = new StampLayer({});
     for (const l of [this.shapes, this.labels, this.stamps]) map.addLayer(l);
+    this.update(first);
+    this.ready = tools.data.get(first.item.id).then((f) => {
+      // The layer may have been taken out while its features were on their way.
+      if (f.kind === 'features' && !this.gone) this.fill(f, crs);
+    }, made.failed);
+  }
+
+  private lookOf({ item, look, below, theme }: LayerState<VectorStyle>): Look {
+    return { style: look, picked: this.made.tools.picks.of(item.id), theme, scale: below };
   }
 
   /** Hands over the features; nothing is drawn before. */
-  fill(f: Features, crs: Crs): void {
+  private fill(f: Features, crs: Crs): void {
     this.features = f;
     const many = featureCount(f);
     this.source.clear();
@@ -141,42 +149,46 @@ export class VectorDrawn {
       (this.shapes as unknown as { updateWhileAnimating_: boolean }).updateWhileAnimating_ = true;
     }
     this.key = '';
-    this.update(this.look);
+    this.wear(this.look);
   }
 
-  update(look: Look): void {
-    const { style, picked } = look;
+  update(state: LayerState<VectorStyle>): void {
+    const { look, visible, z } = state;
+    for (const l of [this.shapes, this.labels, this.stamps]) l.setOpacity(look.opacity);
+    this.shapes.setVisible(visible);
+    this.stamps.setVisible(visible);
+    this.labels.setVisible(visible && !!look.label);
+    this.shapes.setZIndex(z);
+    this.stamps.setZIndex(z);
+    this.labels.setZIndex(800 + z);
+    this.wear(this.lookOf(state));
+  }
+
+  private wear(look: Look): void {
+    const { style, picked, theme } = look;
     const was = this.look;
     this.look = look;
-    for (const l of [this.shapes, this.labels, this.stamps]) l.setOpacity(style.opacity);
-    this.shapes.setVisible(style.visible);
-    this.stamps.setVisible(style.visible);
-    this.labels.setVisible(style.visible && !!style.label);
     if (!this.features) return;
     const scale = style.by.kind === 'raster' ? look.scale : null;
-    const key = JSON.stringify({ ...style, opacity: 0, visible: true, scale });
-    if (key === this.key && was.picked === picked && was.ink === look.ink && was.pick === look.pick) return;
-    if (key !== this.key) this.symbols = symbolsOf(style, this.features, (v) => formatNumber(v, 1000), scale);
+    const key = JSON.stringify({ ...style, opacity: 0, scale });
+    if (key === this.key && was.picked === picked && was.theme.dark === theme.dark) return;
+    if (key !== this.key) this.worked = symbolsOf(style, this.features, (v) => formatNumber(v, 1000), scale);
+    const told = key !== this.key;
     this.key = key;
     this.styles.clear();
     this.texts.clear();
     this.shapes.changed();
     this.labels.changed();
-    this.stamps.wear(this.symbols!, look);
+    this.stamps.wear(this.worked!, look);
+    if (told) this.made.changed();
   }
 
-  get legend(): Symbols | null {
-    return this.symbols;
-  }
-
-  setZIndex(z: number): void {
-    this.shapes.setZIndex(z);
-    this.stamps.setZIndex(z);
-    this.labels.setZIndex(800 + z);
+  symbols(): Symbols | null {
+    return this.worked;
   }
 
   /** The feature under a pixel, or -1. */
-  at(pixel: number[]): number {
+  hit(pixel: number[]): number {
     const hit = this.map.forEachFeatureAtPixel(pixel, (f) => f.getId() as number, {
       layerFilter: (l) => l === this.shapes,
       hitTolerance: 4,
@@ -185,6 +197,7 @@ export class VectorDrawn {
   }
 
   dispose(): void {
+    this.gone = true;
     for (const l of [this.shapes, this.labels, this.stamps]) {
       this.map.removeLayer(l);
       l.dispose();
@@ -192,7 +205,7 @@ export class VectorDrawn {
   }
 
   private styleOf(feature: Feature): Style[] | undefined {
-    const s = this.symbols;
+    const s = this.worked;
     if (!s) return undefined;
     const i = feature.getId() as number;
     const size = s.size ? Math.round(s.size[i]! * 24) : 24;
@@ -206,7 +219,10 @@ export class VectorDrawn {
   }
 
   private make(colour: string, size: number, picked: boolean, emphasised: boolean): Style[] {
-    const { style, pick, paper } = this.look;
+    const {
+      style,
+      theme: { pick, paper },
+    } = this.look;
     const kind = this.features!.geometry;
     const growth = style.size ? 0.15 + 0.85 * size : 1;
     if (kind === 'point') {
@@ -259,14 +275,17 @@ export class VectorDrawn {
 
   private labelOf(feature: Feature): Style | undefined {
     const i = feature.getId() as number;
-    const text = this.symbols?.labels?.[i];
-    const { style, ink, paper } = this.look;
+    const text = this.worked?.labels?.[i];
+    const {
+      style,
+      theme: { ink, paper },
+    } = this.look;
     if (!text || !style.label) return undefined;
     const kind = this.features!.geometry;
-    const key = kind === 'line' ? `${text}/${this.symbols!.emphasised?.[i] ?? 1}` : text;
+    const key = kind === 'line' ? `${text}/${this.worked!.emphasised?.[i] ?? 1}` : text;
     let s = this.texts.get(key);
     if (!s) {
-      const strong = kind === 'line' && this.symbols!.emphasised?.[i] === 1;
+      const strong = kind === 'line' && this.worked!.emphasised?.[i] === 1;
       s = new Style({
         text: new Text({
           text: text.replace(/\\n/g, '\n'),
@@ -286,130 +305,4 @@ export class VectorDrawn {
     }
     return s;
   }
-}
-
-/** Points as stamps on one canvas: a hundred thousand in some tens of milliseconds. */
-class StampLayer extends Layer {
-  private readonly canvas = document.createElement('canvas');
-  private xy = new Float64Array();
-  private row = new Uint32Array();
-  private symbols: Symbols | null = null;
-  private look: Look | null = null;
-
-  place(points: (Geometry | null)[]): void {
-    const xy: number[] = [];
-    const row: number[] = [];
-    points.forEach((g, i) => {
-      const all = g instanceof Point ? [g.getCoordinates()] : g instanceof MultiPoint ? g.getCoordinates() : [];
-      for (const [x, y] of all) {
-        xy.push(x!, y!);
-        row.push(i);
-      }
-    });
-    this.xy = Float64Array.from(xy);
-    this.row = Uint32Array.from(row);
-  }
-
-  wear(symbols: Symbols, look: Look): void {
-    this.symbols = symbols;
-    this.look = look;
-    this.changed();
-  }
-
-  private radius(i: number): number {
-    const s = this.look!.style;
-    return s.size
-      ? Math.max(1.2, s.size.largest * (this.symbols!.size?.[i] ?? 0))
-      : Math.min(3 + s.width, this.row.length > 50_000 ? 2.5 : 4);
-  }
-
-  override render(frame: FrameState): HTMLElement {
-    const ratio = frame.pixelRatio;
-    const [w, h] = frame.size as [number, number];
-    const c = this.canvas;
-    c.className = 'ol-layer';
-    c.style.position = 'absolute';
-    c.style.width = `${w}px`;
-    c.style.height = `${h}px`;
-    c.style.opacity = String(this.getOpacity());
-    if (c.width !== Math.round(w * ratio) || c.height !== Math.round(h * ratio)) {
-      c.width = Math.round(w * ratio);
-      c.height = Math.round(h * ratio);
-    }
-    const g = c.getContext('2d')!;
-    g.clearRect(0, 0, c.width, c.height);
-    const { symbols, look } = this;
-    if (!symbols || !look || this.row.length === 0) return c;
-    const [cx, cy] = frame.viewState.center as [number, number];
-    const k = ratio / frame.viewState.resolution;
-    const stamps = new Map<number, { image: HTMLCanvasElement; half: number }>();
-    const draw = (onlyPicked: boolean): void => {
-      for (let p = 0; p < this.row.length; p++) {
-        const i = this.row[p]!;
-        const picked = look.picked?.[i] === 1;
-        if (picked !== onlyPicked) continue;
-        const x = c.width / 2 + (this.xy[2 * p]! - cx) * k;
-        const y = c.height / 2 - (this.xy[2 * p + 1]! - cy) * k;
-        if (x < -20 || y < -20 || x > c.width + 20 || y > c.height + 20) continue;
-        const step = symbols.size ? Math.round(symbols.size[i]! * 24) : 24;
-        const key = (symbols.index[i]! * 32 + step) * 2 + (picked ? 1 : 0);
-        let s = stamps.get(key);
-        if (!s)
-          stamps.set(
-            key,
-            (s = stamp(
-              symbols.colours[symbols.index[i]!]!,
-              this.radius(i) * ratio,
-              picked ? look.pick : null,
-              look.paper,
-              ratio,
-            )),
-          );
-        g.drawImage(s.image, Math.round(x - s.half), Math.round(y - s.half));
-      }
-    };
-    draw(false);
-    if (look.picked) draw(true);
-    return c;
-  }
-
-  /** The nearest point within some pixels, or -1. */
-  at(map: OlMap, pixel: number[]): number {
-    const r = map.getView().getResolution();
-    const c = map.getCoordinateFromPixel(pixel);
-    if (!r || !c || !this.getVisible()) return -1;
-    let best = (7 * r) ** 2;
-    let found = -1;
-    for (let p = 0; p < this.row.length; p++) {
-      const d = (this.xy[2 * p]! - c[0]!) ** 2 + (this.xy[2 * p + 1]! - c[1]!) ** 2;
-      if (d < best) {
-        best = d;
-        found = this.row[p]!;
-      }
-    }
-    return found;
-  }
-}
-
-function stamp(
-  colour: string,
-  radius: number,
-  pick: string | null,
-  paper: string,
-  ratio: number,
-): { image: HTMLCanvasElement; half: number } {
-  const half = Math.ceil(radius + 3 * ratio);
-  const image = document.createElement('canvas');
-  image.width = image.height = 2 * half;
-  const g = image.getContext('2d')!;
-  g.beginPath();
-  g.arc(half, half, radius, 0, 2 * Math.PI);
-  g.fillStyle = colour;
-  g.fill();
-  if (pick || radius > 2.5 * ratio) {
-    g.lineWidth = (pick ? 2.5 : 0.8) * ratio;
-    g.strokeStyle = pick ?? paper;
-    g.stroke();
-  }
-  return { image, half };
 }

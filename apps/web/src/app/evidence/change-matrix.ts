@@ -1,7 +1,7 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { sankey, sankeyLinkHorizontal } from 'd3-sankey';
-import { categoryColours, displayUnit, formatNumber, type Table } from '@helk/core';
+import { categoryColours, dataOf, displayUnit, formatNumber, type Table } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
@@ -21,7 +21,7 @@ interface Link {
 @Component({
   selector: 'helk-change-matrix',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { class: 'flex min-h-0', 'data-testid': 'change-matrix' },
+  host: { class: 'flex min-h-0 flex-1 min-w-0', 'data-testid': 'change-matrix' },
   template: `
     @if (matrix(); as m) {
       <div class="flex-1 min-w-0 overflow-auto">
@@ -128,10 +128,7 @@ export class ChangeMatrix {
   private readonly picks = inject(Picks);
   private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
-  private readonly table = computed((): Table | null => {
-    const t = this.data.now(this.item().id);
-    return t?.kind === 'table' ? t : null;
-  });
+  private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
   private readonly colours = computed(() => {
     const t = this.table();
     const names = t
@@ -251,8 +248,8 @@ export class ChangeMatrix {
       this.store.notify('The overlay made with this matrix is no longer there.', 'refused');
       return;
     }
-    const f = await this.store.guarded(() => this.data.get(overlay.id));
-    if (f?.kind !== 'features') return;
+    const f = dataOf('features', await this.store.guarded(() => this.data.get(overlay.id)));
+    if (!f) return;
     const change = f.columns.find((c) => c.name === 'change')!.values as string[];
     const before = f.columns.find((c) => c.name === String(run.params['beforeColumn']))!;
     const rows = Uint8Array.from(change, (v, i) =>

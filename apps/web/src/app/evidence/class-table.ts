@@ -42,12 +42,13 @@ import { ProjectStore } from '../state/project.store';
 })
 export class ClassTable {
   readonly info = input.required<RasterInfo>();
+  readonly band = input(0);
   readonly classes = input.required<NonNullable<Scale['classes']>>();
   private readonly clipboard = inject(Clipboard);
   private readonly store = inject(ProjectStore);
   protected readonly rows = computed(() => {
     const { grid, bands } = this.info();
-    const values = bands[0]!.facts?.values ?? [];
+    const values = bands[this.band()]!.facts?.values ?? [];
     const total = values.reduce((s, v) => s + v.cells, 0) || 1;
     // Cells of a geographic grid differ a little from row to row; the middle row stands for all.
     const cell = cellArea(grid, grid.rows >> 1);

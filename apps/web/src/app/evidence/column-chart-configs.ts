@@ -1,7 +1,7 @@
 import type { ChartConfiguration } from 'chart.js';
 import { displayUnit, formatNumber, withUnit, type Column } from '@helk/core';
 import { boxOf, trendOf } from '@helk/core/numeric/box';
-import { roundTo } from '../pane/key';
+import { roundTo } from '../parts/round';
 import { axis, themeColour } from './chart-look';
 import { numbersOf, type Groups } from './column-values';
 

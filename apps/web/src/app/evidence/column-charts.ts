@@ -59,7 +59,7 @@ const KINDS: { id: Kind; label: string; title: string }[] = [
   selector: 'helk-column-charts',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ChartBrush],
-  host: { class: 'flex min-h-0', 'data-testid': 'column-charts' },
+  host: { class: 'flex min-h-0 flex-1 min-w-0', 'data-testid': 'column-charts' },
   template: `
     <div class="w-[176px] flex-none flex flex-col gap-1.5 p-2 pr-0 text-[12.5px] overflow-auto">
       <div class="flex" role="group" aria-label="Kind of chart">
@@ -204,9 +204,12 @@ export class ColumnCharts {
     return 'Drag over the bars to pick rows; they are picked in map and table too.';
   });
 
+  /** Apart from the item, which is another object whenever anything about the dataset is said anew. */
+  private readonly id = computed(() => this.item().id);
+
   constructor() {
     effect(() => {
-      this.item();
+      this.id();
       this.value.set('');
       this.group.set('');
       this.other.set('');

@@ -12,7 +12,7 @@ import {
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, LogarithmicScale, Tooltip } from 'chart.js';
 import { displayUnit, formatNumber, type RasterInfo, type Scale } from '@helk/core';
 import { colourTable } from '@helk/core/render/paint';
-import { roundTo } from '../pane/key';
+import { roundTo } from '../parts/round';
 import { BenchStore } from '../state/bench.store';
 import { barsBetween, ChartBrush, type Brushed } from './chart-brush';
 

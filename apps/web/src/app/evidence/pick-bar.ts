@@ -1,7 +1,9 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { featuresIn, FeaturesBuilder, type Features } from '@helk/core';
+import { FeaturesBuilder, columnsOf, dataOf, featuresIn, kindOf, ofKind, type Features } from '@helk/core';
+import { clientKind } from '../kinds';
+import { KindTools } from '../kinds/tools';
 import { rowsWhere } from '@helk/core/formula/over-features';
 import { writeRows } from '@helk/core/methods/features/subset';
 import { touching } from '@helk/core/numeric/touching';
@@ -186,6 +188,7 @@ export class PickBar {
   protected readonly picks = inject(Picks);
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
+  private readonly tools = inject(KindTools);
   private readonly data = inject(FeatureData);
   private readonly sketch = inject(Sketch);
   protected readonly modes = MODES;
@@ -204,23 +207,19 @@ export class PickBar {
     const c = this.data.now(this.item().id)?.columns.find((x) => x.name === this.column());
     return c?.type === 'text' ? knownValues(c) : [];
   });
-  protected readonly isMap = computed(() => this.item().kind === 'features');
-  protected readonly total = computed(() => {
-    const i = this.item().info;
-    return i.kind === 'features' ? i.count : i.kind === 'table' ? i.rows : 0;
-  });
-  protected readonly words = computed(() => (this.picks.of(this.item().id) ? this.picks.words(this.item().id) : ''));
-  protected readonly names = computed(() => {
-    const i = this.item().info;
-    return i.kind === 'raster' ? [] : i.columns.map((c) => ({ name: c.name, detail: c.unit ?? c.type }));
-  });
+  protected readonly isMap = computed(() => ofKind('features', this.item().info) !== null);
+  protected readonly total = computed(() => kindOf(this.item().info).rows?.(this.item().info).count ?? 0);
+  protected readonly words = computed(() => clientKind(this.item().info).told(this.item(), this.tools));
+  protected readonly names = computed(() =>
+    columnsOf(this.item().info).map((c) => ({ name: c.name, detail: c.unit ?? c.type })),
+  );
   protected readonly sets = computed(() =>
-    this.store.datasetEntities().filter((d) => d.kind === 'features' && d.id !== this.item().id),
+    this.store.datasetEntities().filter((d) => ofKind('features', d.info) && d.id !== this.item().id),
   );
 
   private async features(): Promise<Features | null> {
     const d = await this.store.guarded(() => this.data.get(this.item().id));
-    return d?.kind === 'features' ? d : null;
+    return dataOf('features', d);
   }
 
   protected draw(geometry: 'box' | 'polygon'): void {
@@ -241,8 +240,9 @@ export class PickBar {
   }
 
   protected async bySet(s: DatasetItem): Promise<void> {
-    const [f, other] = [await this.features(), await this.store.guarded(() => this.data.get(s.id))];
-    if (!f || other?.kind !== 'features') return;
+    const f = await this.features();
+    const other = dataOf('features', await this.store.guarded(() => this.data.get(s.id)));
+    if (!f || !other) return;
     this.picks.pick(this.item().id, touching(f, featuresIn(other, f.crs), this.picks.of(s.id)));
   }
 
@@ -293,11 +293,11 @@ export class PickBar {
   /** A run of the subset method, so that it is remembered how it was made. */
   protected async save(): Promise<void> {
     const rows = this.picks.of(this.item().id);
-    if (!rows) return;
+    const method = this.store.serving().get('keep picked');
+    if (!rows || !method) return;
     this.naming.set(false);
-    const outputs = await this.store.guarded(() =>
-      this.store.runToEnd('features.subset', { features: [this.item().id] }, { rows: writeRows(rows) }),
-    );
+    const inputs = { [Object.keys(method.inputs)[0]!]: [this.item().id] };
+    const outputs = await this.store.guarded(() => this.store.runToEnd(method.id, inputs, { rows: writeRows(rows) }));
     const made = outputs?.[0];
     if (!made) return;
     const name = this.title().trim();

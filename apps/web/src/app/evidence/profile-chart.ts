@@ -11,14 +11,15 @@ import {
 } from '@angular/core';
 import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import {
+  dataOf,
   displayUnit,
   findUnit,
   formatLength,
   formatNumber,
   transformer,
+  type Table,
   unitFactor,
   wgs84,
-  type Table,
 } from '@helk/core';
 import { steepestStretch } from '@helk/core/numeric/steepest';
 import { BenchStore } from '../state/bench.store';
@@ -50,7 +51,7 @@ function stretchLength(total: number): number {
 @Component({
   selector: 'helk-profile-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { class: 'block relative' },
+  host: { class: 'block relative flex-1 min-w-0' },
   template: `<div class="absolute inset-x-0 top-0 h-[22px] px-3 flex items-center gap-3 text-[11.5px] text-ink-2">
       @if (words()) {
         <span class="num text-pick whitespace-nowrap truncate flex-1" data-testid="steepest" [title]="words()">{{
@@ -81,10 +82,7 @@ export class ProfileChart {
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
   protected readonly cursor = inject(Cursor);
-  private readonly table = computed(() => {
-    const t = this.data.now(this.item().id);
-    return t?.kind === 'table' ? t : null;
-  });
+  private readonly table = computed(() => dataOf('table', this.data.now(this.item().id)));
   /** The steepest stretch of the first grid, where its values are lengths. */
   protected readonly steepest = computed(() => {
     const t = this.table();

@@ -1,14 +1,15 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { displayUnit, featureCount, formatNumber, type RasterInfo, transformer, valueOf, wgs84 } from '@helk/core';
-import { isInside } from '@helk/core/numeric/inside';
-import { Drawing } from '../draw/drawing';
-import { drawnBand } from '../draw/messages';
+import { transformer, wgs84 } from '@helk/core';
+import { clientKind } from '../kinds';
+import type { Place } from '../kinds/kind';
+import { KindTools } from '../kinds/tools';
 import { ICONS } from '../parts/icons';
-import { BenchStore, type Layer, type Place } from '../state/bench.store';
-import { FeatureData } from '../state/feature-data';
-import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { BenchStore } from '../state/bench.store';
+import { Looks } from '../state/looks';
+import type { Pane } from '../state/panes';
+import { ProjectStore } from '../state/project.store';
 
 interface Row {
   pane: number;
@@ -79,8 +80,8 @@ interface Row {
 export class Readout {
   protected readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
-  private readonly drawing = inject(Drawing);
-  private readonly data = inject(FeatureData);
+  private readonly looks = inject(Looks);
+  private readonly tools = inject(KindTools);
   private readonly clipboard = inject(Clipboard);
   protected readonly rows = signal<Row[]>([]);
   private readonly texts = signal<string[]>([]);
@@ -92,6 +93,7 @@ export class Readout {
     let turn = 0;
     effect(() => {
       const place = this.bench.readout();
+      this.store.datasetEntityMap();
       const panes = this.bench.panes();
       const project = this.store.project();
       const mine = ++turn;
@@ -99,70 +101,30 @@ export class Readout {
         this.rows.set([]);
         return;
       }
-      void this.read(project.id, place, panes).then(
+      void this.read(place, panes).then(
         (rows) => mine === turn && this.rows.set(rows),
         () => undefined,
       );
     });
   }
 
-  private async read(project: string, place: Place, panes: ReturnType<BenchStoreType['panes']>): Promise<Row[]> {
+  private async read(place: Place, panes: readonly Pane[]): Promise<Row[]> {
     const crs = this.store.crs();
-    const jobs: Promise<Row>[] = [];
-    for (const p of panes) {
-      for (const l of [...p.layers].reverse()) {
+    const jobs = panes.flatMap((p) =>
+      [...p.layers].reverse().map(async (l): Promise<Row[]> => {
         const d = this.store.datasetEntityMap()[l.dataset];
-        if (d?.info.kind === 'features' && d.info.geometry === 'polygon') {
-          jobs.push(this.feature(p.id, d, place, l));
-          continue;
-        }
-        if (!d || d.info.kind !== 'raster') continue;
-        const info: RasterInfo = d.info;
-        const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
-        jobs.push(
-          this.drawing
-            .value({ kind: 'value', source: drawnBand(project, d.id, info), crs, x: place.x, y: place.y })
-            .then((v) => ({
-              pane: p.id,
-              name: d.name,
-              value:
-                v.value === null
-                  ? 'outside'
-                  : v.value !== v.value
-                    ? 'missing'
-                    : (classLabel(info, v.value) ?? formatNumber(v.value, 100)),
-              unit: v.value === null || v.value !== v.value ? '' : displayUnit(info.bands[0]!.unit),
-              run: run && run.method !== 'import' ? run.title : '',
-            })),
-        );
-      }
-    }
-    return Promise.all(jobs);
-  }
-
-  /** The area at a place: the column it is coloured by, else its first text, else its number. */
-  private async feature(pane: number, d: DatasetItem, place: Place, l: Layer): Promise<Row> {
-    const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
-    const made = run && run.method !== 'import' ? run.title : '';
-    const f = await this.data.get(d.id);
-    if (f.kind !== 'features') return { pane, name: d.name, value: '–', unit: '', run: made };
-    const at = [place.x, place.y];
-    transformer(this.store.crs(), f.crs ?? this.store.crs())(place.x, place.y, at);
-    let i = 0;
-    while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
-    if (i === featureCount(f)) return { pane, name: d.name, value: 'outside', unit: '', run: made };
-    const by = l.vector?.by;
-    const c =
-      f.columns.find((x) => by && by.kind !== 'one' && x.name === by.column) ??
-      f.columns.find((x) => x.type === 'text');
-    const v = c ? valueOf(c, i) : `no. ${i + 1}`;
-    return {
-      pane,
-      name: d.name,
-      value: v === null ? 'missing' : typeof v === 'number' ? formatNumber(v, 100) : String(v),
-      unit: v === null ? '' : displayUnit(c?.unit),
-      run: made,
-    };
+        const all = d && (await clientKind(d.info).readout?.(d, this.looks.of(d, l), place, crs, this.tools));
+        const run = d?.runId ? this.store.runEntityMap()[d.runId] : undefined;
+        return (all ?? []).map((r) => ({
+          pane: p.id,
+          name: r.of ? `${d!.name}, ${r.of}` : d!.name,
+          value: r.value,
+          unit: r.unit,
+          run: run && run.method !== 'import' ? run.title : '',
+        }));
+      }),
+    );
+    return (await Promise.all(jobs)).flat();
   }
 
   protected where(p: Place): string {
@@ -209,11 +171,3 @@ export class Readout {
     this.store.notify('Copied.');
   }
 }
-
-/** `2 reed`, for a raster of classes. */
-function classLabel(info: RasterInfo, value: number): string | null {
-  const c = info.bands[0]!.classes?.find((x) => x.value === value);
-  return c ? (c.label === String(value) ? c.label : `${value} ${c.label}`) : null;
-}
-
-type BenchStoreType = InstanceType<typeof BenchStore>;

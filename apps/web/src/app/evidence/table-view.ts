@@ -14,7 +14,7 @@ import {
   viewChild,
 } from '@angular/core';
 
-import { displayUnit, formatNumber, namesUnit, valueOf, withUnit, type Column } from '@helk/core';
+import { displayUnit, formatNumber, kindOf, namesUnit, ofKind, type Column, valueOf, withUnit } from '@helk/core';
 
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
@@ -41,7 +41,7 @@ let made = 0;
     PickBar,
     PickBars,
   ],
-  host: { class: 'flex flex-col min-h-0' },
+  host: { class: 'flex flex-col min-h-0 flex-1 min-w-0' },
   template: `
     @if (data(); as d) {
       <helk-pick-bar class="flex-none" [item]="item()" (copy)="copy()" />
@@ -200,10 +200,7 @@ export class TableView {
     const at = (c: Column): number => (order.includes(c.name) ? order.indexOf(c.name) : order.length + all.indexOf(c));
     return all.filter((c) => !this.hidden().has(c.name)).sort((a, b) => at(a) - at(b));
   });
-  protected readonly total = computed(() => {
-    const i = this.item().info;
-    return i.kind === 'table' ? i.rows : i.kind === 'features' ? i.count : 0;
-  });
+  protected readonly total = computed(() => kindOf(this.item().info).rows?.(this.item().info).count ?? 0);
   protected readonly rows = computed(() => {
     const n = this.total();
     const { column, down } = this.sort();
@@ -221,9 +218,12 @@ export class TableView {
     });
   });
 
+  /** Apart from the item, which is another object whenever anything about the dataset is said anew. */
+  private readonly id = computed(() => this.item().id);
+
   constructor() {
     effect(() => {
-      const id = this.item().id;
+      const id = this.id();
       untracked(() => {
         this.sort.set({ column: null, down: false });
         this.order.set([]);
@@ -254,7 +254,7 @@ export class TableView {
 
   /** A cell of features opens for typing; a plain table is only read. */
   protected type(c: Column, i: number): void {
-    if (this.item().kind !== 'features') return;
+    if (!ofKind('features', this.item().info)) return;
     this.typing.set({ row: i, column: c.name, wrong: null });
     setTimeout(() => this.field()?.nativeElement.select());
   }

@@ -10,7 +10,7 @@ import {
   viewChild,
 } from '@angular/core';
 import { Chart, LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip } from 'chart.js';
-import { displayUnit, type Table } from '@helk/core';
+import { dataOf, displayUnit, type Table } from '@helk/core';
 import type { Variogram } from '@helk/core/numeric/variogram';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
@@ -23,7 +23,7 @@ Chart.register(ScatterController, LineController, LineElement, PointElement, Lin
 @Component({
   selector: 'helk-variogram-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { class: 'block relative', 'data-testid': 'variogram-chart' },
+  host: { class: 'block relative flex-1 min-w-0', 'data-testid': 'variogram-chart' },
   template: `
     <p
       class="absolute inset-x-0 top-0 h-[22px] px-3 text-[11.5px] num text-ink-2 truncate leading-[22px]"
@@ -43,10 +43,7 @@ export class VariogramChart {
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
   private chart: Chart | null = null;
-  private readonly table = computed((): Table | null => {
-    const t = this.data.now(this.item().id);
-    return t?.kind === 'table' ? t : null;
-  });
+  private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
   private readonly model = computed((): Variogram | null => {
     const run = this.item().runId ? this.store.runEntityMap()[this.item().runId!] : undefined;
     return run && typeof run.figures['model'] === 'string' ? (run.figures as unknown as Variogram) : null;

@@ -54,7 +54,7 @@ const short = (v: number): string => String(Number(v.toPrecision(4)));
   selector: 'helk-variogram-work',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [VariogramMapView],
-  host: { class: 'flex min-h-0', 'data-testid': 'variogram-work' },
+  host: { class: 'flex min-h-0 flex-1 min-w-0', 'data-testid': 'variogram-work' },
   template: `
     <div
       class="w-[216px] flex-none overflow-auto p-2 pr-1 grid grid-cols-[78px_1fr] gap-x-1.5 gap-y-1 content-start text-[12px]"
@@ -163,7 +163,11 @@ const short = (v: number): string => String(Number(v.toPrecision(4)));
             [map]="m"
             [unit]="square()"
             [azimuth]="bench.wish().azimuth"
+            [angle]="bench.wish().angle"
+            [ratio]="bench.wish().ratio"
+            [range]="reach()"
             (turned)="bench.set({ azimuth: $event })"
+            (shaped)="bench.set($event)"
           />
         }
       </div>
@@ -250,10 +254,30 @@ export class VariogramWork {
         auto: 'all, or like 45°',
         title: `Azimuth clockwise from north, ${w.tolerance}° to either side; empty: all directions`,
       },
+      {
+        name: 'angle',
+        label: 'Longest',
+        text: w.angle,
+        auto: 'no direction',
+        title: 'Direction of the longest range, degrees clockwise from north; felt with a ratio below 1',
+      },
+      {
+        name: 'ratio',
+        label: 'Ratio',
+        text: w.ratio,
+        auto: '1',
+        title: 'Shortest range over the longest; 1: alike in every direction',
+      },
       { name: 'nugget', label: 'Nugget', text: w.nugget, auto: fitted(f?.nugget), title: 'Empty: fitted' },
       { name: 'sill', label: 'Sill', text: w.sill, auto: fitted(f?.sill), title: 'Total sill; empty: fitted' },
       { name: 'range', label: 'Range', text: w.range, auto: f ? `${short(f.range)} m` : '', title: 'Empty: fitted' },
     ];
+  });
+
+  /** How far places are alike along the longest range, metres; null where the model has no end. */
+  protected readonly reach = computed(() => {
+    const f = this.bench.fit();
+    return f && f.model !== 'linear' ? practicalRange(f) : null;
   });
 
   protected write(name: string, text: string): void {
@@ -285,7 +309,8 @@ export class VariogramWork {
       const at = this.workbench.readout();
       const e = at ? null : featuresExtent(featuresIn(f, this.store.crs()));
       const [x, y] = at ? [at.x, at.y] : e ? [(e[0] + e[2]) / 2, (e[1] + e[3]) / 2] : [NaN, NaN];
-      this.cursor.ring.set(x === x ? { x, y: y!, radius: practicalRange(fit) } : null);
+      const a = this.bench.anisotropy();
+      this.cursor.ring.set(x === x ? { x, y: y!, radius: practicalRange(fit), ...(a ?? {}) } : null);
     });
     inject(DestroyRef).onDestroy(() => {
       this.chart?.destroy();
@@ -378,11 +403,18 @@ export class VariogramWork {
       nugget: Number(f.nugget.toPrecision(6)),
       sill: Number(f.sill.toPrecision(6)),
       range: `${Number(f.range.toPrecision(6))} m`,
+      ...this.shape(),
     };
   }
 
+  private shape(): Record<string, unknown> {
+    const a = this.bench.anisotropy();
+    return a ? { angle: `${a.angle}°`, ratio: a.ratio } : {};
+  }
+
   protected krige(): void {
-    this.workbench.openSheet('surface.kriging', { points: [this.item().id] }, this.settings());
+    const method = this.store.serving().get('estimate');
+    if (method) this.workbench.openSheet(method.id, { points: [this.item().id] }, this.settings());
   }
 
   /** A copy without the code, worked on in place of this one. */
@@ -400,8 +432,10 @@ export class VariogramWork {
   protected async keep(): Promise<void> {
     const w = this.bench.wish();
     const way = w.azimuth ? { azimuth: w.azimuth, tolerance: w.tolerance } : {};
+    const method = this.store.serving().get('write variogram');
+    if (!method) return;
     const made = await this.store.guarded(() =>
-      this.store.runToEnd('surface.variogram', { points: [this.item().id] }, { ...this.settings(), ...way }),
+      this.store.runToEnd(method.id, { points: [this.item().id] }, { ...this.settings(), ...way }),
     );
     if (made) this.store.notify('Kept as a table in the ledger, with the model.');
   }

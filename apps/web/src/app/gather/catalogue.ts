@@ -4,7 +4,7 @@ import { displayUnit, formatNumber, type Extent } from '@helk/core';
 import { CrsField } from '../parts/crs-field';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
-import { Views } from '../state/cursor';
+import { Views } from '../state/views';
 import { ProjectStore } from '../state/project.store';
 import { ServiceStore } from '../state/service.store';
 import { Outline } from './outline';
@@ -38,7 +38,7 @@ export class Catalogue {
     const e = this.project.extent();
     const p = this.project.project();
     if (!e || !p || !this.bench.pane().layers.length) return null;
-    const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), this.project.crs(), e, p.id);
+    const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), this.project.crs(), p.id);
     return this.store.degrees(view.calculateExtent([640, 520]) as Extent);
   });
 

@@ -1,11 +1,10 @@
-import { Dialog } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, resource, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatBytes, kindOf } from '@helk/core';
 import { ICONS } from '../parts/icons';
 import { together } from './together';
 import { Api } from '../api/api';
-import { DatasetCard } from '../ledger/dataset-card';
+import { Card } from '../ledger/card';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
 import { ServiceStore } from '../state/service.store';
@@ -114,9 +113,7 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
             } @else if (c.code === 'crs.missing' || c.code === 'crs.implausible') {
               <button class="link block" (click)="about(d)">Say which it is</button>
             } @else if (c.code === 'table.noCoordinates') {
-              <button class="link block" (click)="mend(d, { method: 'features.fromTable', role: 'table' })">
-                Place its rows
-              </button>
+              <button class="link block" (click)="place(d)">Place its rows</button>
             }
           </div>
         }
@@ -152,7 +149,7 @@ export class Gather {
   protected readonly bench = inject(BenchStore);
   protected readonly over = signal(false);
   protected readonly lookFirst = signal(false);
-  private readonly dialog = inject(Dialog);
+  private readonly card = inject(Card);
   private readonly api = inject(Api);
   private readonly review = inject(ReviewStore);
   protected readonly samples = resource({ loader: () => this.api.samples().catch(() => []) });
@@ -196,7 +193,12 @@ export class Gather {
   }
 
   protected about(d: DatasetItem): void {
-    this.dialog.open(DatasetCard, { data: d.id });
+    void this.card.open(d.id);
+  }
+
+  protected place(d: DatasetItem): void {
+    const method = this.store.serving().get('place rows');
+    if (method) this.mend(d, { method: method.id, role: Object.keys(method.inputs)[0]! });
   }
 
   protected mend(

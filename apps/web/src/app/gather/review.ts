@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { displayUnit, formatNumber } from '@helk/core';
+import { displayUnit, formatNumber, kindOf } from '@helk/core';
 import { CrsField } from '../parts/crs-field';
 import { ICONS } from '../parts/icons';
 import { decided, elevationFactor, ReviewStore, type Waiting } from '../state/review.store';
@@ -27,6 +27,7 @@ export class Review {
         w,
         wrong: d.wrong,
         sides: this.sides(w),
+        placed: kindOf(w.layer).placed,
         unit: ends ? displayUnit(w.unit.trim()) : '',
         low: ends ? this.number(ends[0]!) : '–',
         high: ends ? this.number(ends[1]!) : '–',
@@ -37,8 +38,9 @@ export class Review {
       };
     }),
   );
-  protected readonly lacking = computed(() =>
-    this.store.chosen().some((w) => w.layer.kind !== 'table' && !w.layer.crs),
+  /** How many of what is chosen lie somewhere that nothing says. */
+  protected readonly lacking = computed(
+    () => this.store.chosen().filter((w) => kindOf(w.layer).placed && !w.layer.crs && !w.crs).length,
   );
   protected readonly scalable = computed(() => this.store.waiting().filter((w) => w.layer.scalable).length);
   protected readonly blocked = computed(
@@ -70,6 +72,11 @@ export class Review {
     const factor = elevationFactor(w.layer);
     if (factor === null || decided(w).factor === factor) return null;
     return { factor, text: `Depths to elevations in m: factor ${formatNumber(factor)}` };
+  }
+
+  /** Gives all that lack one the same system. */
+  protected giveAll(crs: string): void {
+    for (const w of this.store.waiting()) if (kindOf(w.layer).placed && !w.layer.crs && !w.crs) this.put(w, { crs });
   }
 
   protected follow(factor: number): void {

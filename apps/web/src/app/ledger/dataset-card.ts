@@ -1,9 +1,10 @@
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { formatBytes, kindOf, likelySystems, lossesOf } from '@helk/core';
+import { formatBytes, kindOf, likelySystems, lossesOf, placeOfExtent } from '@helk/core';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
+import { Anew } from '../state/anew';
 import { BenchStore } from '../state/bench.store';
 import { namedInput } from '../state/inputs';
 import { figuresOf } from '../state/figures';
@@ -56,14 +57,23 @@ import { threadsOf } from '../state/threads';
             <dd class="num break-words min-w-0">{{ f.value }}</dd>
           }
         </dl>
-        @if (needsCrs()) {
+        @if (stale(); as text) {
+          <div class="check check-look" data-testid="stale">
+            {{ text }}
+            <button class="link block" [disabled]="anew.busy()" (click)="anew.make(d.id)">
+              {{ anew.busy() === d.id ? 'Making it anew …' : 'Make it anew' }}
+            </button>
+          </div>
+        }
+        @if (placed()) {
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
-            >Coordinate system<helk-crs-field value="" (picked)="store.patchDataset(d.id, { crs: $event })"
+            >{{ system() ? 'Say it is in' : 'It lies in'
+            }}<helk-crs-field value="" [place]="place()" data-testid="give-system" (picked)="giveSystem($event)"
           /></label>
           @for (c of likely(); track c.code) {
             <p class="pl-[142px] -mt-2 text-[12.5px] text-ink-2">
-              <button class="link num" (click)="store.patchDataset(d.id, { crs: c.code! })">{{ c.code }}</button> would
-              put it among the other data
+              <button class="link num" (click)="giveSystem(c.code!)">{{ c.code }}</button> would put it among the other
+              data
             </p>
           }
         }
@@ -104,10 +114,17 @@ export class DatasetCard {
   private readonly api = inject(Api);
   protected readonly bench = inject(BenchStore);
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
-  protected readonly needsCrs = computed(() => {
+  protected readonly anew = inject(Anew);
+  protected readonly stale = computed(() => this.anew.words(this.id));
+  protected readonly placed = computed(() => {
     const d = this.item();
-    return d && kindOf(d.info).placed && (!crsOf(d.info) || d.checks.some((c) => c.code === 'crs.implausible'));
+    return d ? kindOf(d.info).placed : false;
   });
+  protected readonly system = computed(() => {
+    const d = this.item();
+    return d ? crsOf(d.info) : null;
+  });
+  protected readonly place = computed(() => placeOfExtent(this.store.crs(), this.store.extent()));
   private readonly threads = computed(() => threadsOf(this.store.datasetEntities(), this.store.runEntityMap()));
   protected readonly thread = computed(() =>
     this.threads().find((t) => t.rows.some((r) => r.items.some((d) => d.id === this.id))),
@@ -120,7 +137,8 @@ export class DatasetCard {
   protected readonly likely = computed(() => {
     const d = this.item();
     const others = this.store.datasetEntities().filter((o) => o.id !== d?.id);
-    return d
+    // One that is where it should be needs no advice.
+    return d && (!this.system() || d.checks.some((c) => c.code === 'crs.implausible'))
       ? likelySystems(
           d.info,
           others.map((o) => o.info),
@@ -197,6 +215,11 @@ export class DatasetCard {
     const name = field.value.trim();
     if (name) void this.store.patchDataset(this.id, { name });
     else field.value = this.item()?.name ?? '';
+  }
+
+  /** Data stay as they are; only what is said of them changes, as often as it has to. */
+  protected giveSystem(crs: string): void {
+    if (crs.trim()) void this.store.patchDataset(this.id, { crs: crs.trim() });
   }
 
   protected setUnit(unit: string): void {

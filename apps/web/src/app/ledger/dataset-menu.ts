@@ -1,10 +1,11 @@
 import { CdkMenuItem } from '@angular/cdk/menu';
-import { Dialog } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { kindOf } from '@helk/core';
+import { clientKind } from '../kinds';
 import { BenchStore } from '../state/bench.store';
 import { Judge } from '../state/judge';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
-import { DatasetCard } from './dataset-card';
+import { Card } from './card';
 
 /** What can be done with one dataset. */
 @Component({
@@ -16,7 +17,7 @@ import { DatasetCard } from './dataset-card';
     @for (a of actions(); track a.label) {
       <button
         cdkMenuItem
-        class="block w-full text-left px-3 h-[30px] hover:bg-act-soft focus:bg-act-soft outline-none"
+        class="menu-row"
         [class.border-t]="a.rule"
         [class.border-line-soft]="a.rule"
         [class.text-no]="a.no"
@@ -31,12 +32,12 @@ export class DatasetMenu {
   readonly item = input.required<DatasetItem>();
   private readonly bench = inject(BenchStore);
   private readonly project = inject(ProjectStore);
-  private readonly dialog = inject(Dialog);
+  private readonly card = inject(Card);
   private readonly judge = inject(Judge);
 
   protected readonly actions = computed((): { label: string; do: () => void; rule?: boolean; no?: boolean }[] => {
     const d = this.item();
-    const map = d.kind !== 'table';
+    const map = clientKind(d.info).goes !== 'evidence';
     const made = d.runId && this.project.runEntityMap()[d.runId]?.method !== 'import';
     return [
       ...(map
@@ -45,6 +46,7 @@ export class DatasetMenu {
             { label: 'Add on top of this pane', do: () => this.bench.show(d.id, this.bench.activePane(), true) },
           ]
         : []),
+      ...(kindOf(d.info).rows ? [{ label: 'Its table in a pane', do: () => this.bench.showPanel(d.id, 'table') }] : []),
       ...(this.judge.siblings(d).length > 1
         ? [{ label: 'Hold against the other estimates', do: () => this.judge.hold(d) }]
         : []),
@@ -53,7 +55,7 @@ export class DatasetMenu {
       {
         label: 'About, rename, save as a file',
         rule: true,
-        do: () => void this.dialog.open(DatasetCard, { data: d.id }),
+        do: () => void this.card.open(d.id),
       },
       { label: 'Remove', no: true, rule: true, do: () => void this.project.deleteDataset(d.id) },
     ];

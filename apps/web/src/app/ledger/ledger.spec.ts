@@ -15,7 +15,7 @@ import { Api } from '../api/api';
 import { Gather } from '../gather/gather';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
-import { datasetOf, runOf } from '../testing';
+import { datasetOf, runOf, projectOf } from '../testing';
 import { DatasetCard } from './dataset-card';
 import { Ledger } from './ledger';
 
@@ -53,7 +53,7 @@ const run = (id: string, over: Partial<ApiRun> = {}): ApiRun =>
   });
 const missing = { level: 'look' as const, code: 'crs.missing', message: 'No coordinate reference system is given.' };
 const detail: ApiProjectDetail = {
-  project: { id: 'project1', name: 'Test', note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+  project: projectOf('project1'),
   datasets: [
     dataset('tile-a', { batch: 'b', thread: 'Land' }),
     dataset('tile-b', { batch: 'b', thread: 'Land' }),

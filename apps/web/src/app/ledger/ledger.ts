@@ -14,7 +14,9 @@ import {
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
-import { BenchStore, type Pane } from '../state/bench.store';
+import { Anew } from '../state/anew';
+import { BenchStore } from '../state/bench.store';
+import type { Pane } from '../state/panes';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { beginningsOf, threadsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
 import { DatasetMenu } from './dataset-menu';
@@ -172,6 +174,7 @@ import { DatasetMenu } from './dataset-menu';
 export class Ledger {
   protected readonly project = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
+  private readonly anew = inject(Anew);
   protected readonly open = signal(new Set<string>());
   /** Thread whose name is being typed. */
   protected readonly naming = signal<string | null>(null);
@@ -226,6 +229,10 @@ export class Ledger {
       of.flatMap((d) => d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const)),
     );
     const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
+    for (const d of of) {
+      const moved = this.anew.words(d.id);
+      if (moved) look.set('system.moved', moved);
+    }
     for (const n of run?.notes ?? [])
       if (
         n.level === 'look' &&

@@ -43,9 +43,10 @@ import { ProjectStore } from '../state/project.store';
 export class ClassEditor {
   readonly dataset = input.required<string>();
   readonly info = input.required<RasterInfo>();
+  readonly band = input(0);
   private readonly store = inject(ProjectStore);
   protected readonly classes = computed(() => {
-    const b = this.info().bands[0]!;
+    const b = this.info().bands[this.band()]!;
     const values = b.facts?.values ?? [];
     return colouredClasses(
       b.classes,
@@ -55,6 +56,7 @@ export class ClassEditor {
 
   private keep(all: { value: number; label: string; colour: string | null }[]): void {
     void this.store.patchDataset(this.dataset(), {
+      band: this.band(),
       classes: all.map(({ value, label, colour }) => ({ value, label, colour })),
     });
   }

@@ -1,4 +1,5 @@
 import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
+import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { CdkConnectedOverlay, CdkOverlayOrigin } from '@angular/cdk/overlay';
 import {
   ChangeDetectionStrategy,
@@ -17,35 +18,28 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
-import VectorLayer from 'ol/layer/Vector';
-import VectorSource from 'ol/source/Vector';
-import Feature from 'ol/Feature';
-import { fromExtent } from 'ol/geom/Polygon';
-import { getRenderPixel } from 'ol/render';
-import type RenderEvent from 'ol/render/Event';
-import { Stroke, Style } from 'ol/style';
-import { displayUnit, formatNumber, metresPerDegree, metresPerUnit, systemOf, type RasterInfo } from '@helk/core';
-import { Drawing } from '../draw/drawing';
-import { RasterLayer, type Drawn } from '../draw/layers';
-import { drawnBand } from '../draw/messages';
+import { kindOf, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
+import { sentence } from '../api/api';
 import { Preview } from '../draw/preview';
 import { Sketch } from '../draw/sketch';
-import { VectorDrawn, type Look } from '../draw/vectors';
+import { themeNow } from '../draw/theme';
+import { clientKind } from '../kinds';
+import { KindTools } from '../kinds/tools';
 import { ICONS } from '../parts/icons';
 import { saveBlob } from '../parts/save';
-import { BenchStore, type Layer, type Pane } from '../state/bench.store';
-import { Cursor, Views } from '../state/cursor';
-import { FeatureData } from '../state/feature-data';
+import { BenchStore } from '../state/bench.store';
+import { Cursor } from '../state/cursor';
+import { Looks, type Layer } from '../state/looks';
+import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
-import { crsOf, extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
-import { sentence } from '../api/api';
+import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
+import { Views } from '../state/views';
 import { Key } from './key';
-import { paneImage } from './picture';
+import type { PictureFormat } from './picture';
+import { MapLayers, topOf, type Stacked } from './map-layers';
+import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
 import { StyleEditor } from './style-editor';
-import { VectorKey } from './vector-key';
-
-type Held = { crs: string; raster: RasterLayer } | { crs: string; vector: VectorDrawn };
 
 /** Pixels. */
 const LOW = 290;
@@ -57,28 +51,27 @@ const LOW = 290;
   imports: [
     NgIcon,
     Key,
-    VectorKey,
     StyleEditor,
     CdkConnectedOverlay,
     CdkOverlayOrigin,
     CdkDropList,
     CdkDrag,
     CdkDragHandle,
+    CdkMenu,
+    CdkMenuItem,
+    CdkMenuTrigger,
   ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
-  host: {
-    class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper',
-    '[attr.data-testid]': '"pane-" + pane().id',
-  },
+  host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper h-full' },
 })
 export class MapPane {
   readonly pane = input.required<Pane>();
   protected readonly bench = inject(BenchStore);
   protected readonly project = inject(ProjectStore);
-  private readonly drawing = inject(Drawing);
-  private readonly data = inject(FeatureData);
-  protected readonly picks = inject(Picks);
+  private readonly looks = inject(Looks);
+  private readonly tools = inject(KindTools);
+  private readonly picks = inject(Picks);
   protected readonly preview = inject(Preview);
   protected readonly sketch = inject(Sketch);
   private readonly views = inject(Views);
@@ -87,11 +80,12 @@ export class MapPane {
 
   private map: OlMap | null = null;
   private readonly mapMade = signal<OlMap | null>(null);
-  private readonly held = new Map<string, Held>();
-  private readonly seamSource = new VectorSource();
-  private readonly previewSource = new VectorSource();
+  private layersOf: MapLayers | null = null;
+  private overlays: Overlays | null = null;
   /** Counts view changes so that overlays placed by coordinate follow. */
   protected readonly moved = signal(0);
+  /** Counts what changes legends. */
+  private readonly told = signal(0);
   protected readonly editing = signal<string | null>(null);
   protected readonly here = signal<{ text: string; unit: string } | null>(null);
   protected readonly active = computed(() => this.bench.activePane() === this.pane().id);
@@ -102,46 +96,60 @@ export class MapPane {
     return (this.mapMade()?.getSize()?.[1] ?? LOW) < LOW;
   });
 
-  protected readonly layers = computed(() =>
-    this.pane()
-      .layers.map((layer) => ({ layer, item: this.project.datasetEntityMap()[layer.dataset]! }))
-      .filter((l) => l.item !== undefined),
-  );
-  /** Rasters with a key, the top one first. */
-  protected readonly keys = computed(() => {
+  protected readonly stack = computed((): Stacked[] => {
     const scales = this.bench.scales();
-    const held = [...scales.values()];
-    return this.layers()
-      .filter(
-        (l) =>
-          l.layer.raster?.visible &&
-          l.item.info.kind === 'raster' &&
-          scales.has(`${this.pane().id}/${l.layer.dataset}`),
-      )
-      .map((l) => {
-        const band = (l.item.info as RasterInfo).bands[0]!;
-        return {
-          id: l.layer.dataset,
-          name: l.item.name,
-          unit: band.unit,
-          unplaced: crsOf(l.item.info) === null,
-          facts: band.facts!,
-          style: l.layer.raster!,
-          scale: scales.get(`${this.pane().id}/${l.layer.dataset}`)!,
-          // One scale drawn in several places is one object.
-          shared: held.filter((s) => s === scales.get(`${this.pane().id}/${l.layer.dataset}`)).length > 1,
-        };
-      })
-      .reverse();
+    return this.pane().layers.flatMap((layer) => {
+      const item = this.project.datasetEntityMap()[layer.dataset];
+      if (!item) return [];
+      return [
+        { layer, item, look: this.looks.of(item, layer), scale: scales.get(`${this.pane().id}/${item.id}`) ?? null },
+      ];
+    });
   });
-  protected readonly topRaster = computed(() => [...this.layers()].reverse().find((l) => l.layer.raster?.visible));
-  protected readonly mosaicTiles = computed((): DatasetItem[] => {
-    for (const { item } of this.layers()) {
+  /** Keys of what is seen, the top one first; what goes on top before what lies beneath. */
+  protected readonly keys = computed(() => {
+    this.told();
+    const all = [...this.bench.scales().values()];
+    return this.stack()
+      .filter((l) => l.layer.visible && clientKind(l.item.info).legend)
+      .map(({ item, look, scale }) => {
+        const kind = clientKind(item.info);
+        // One scale drawn in several places is one object.
+        const shared = scale !== null && all.filter((s) => s === scale).length > 1;
+        const of = { item, look, scale, shared, symbols: this.layersOf?.symbolsOf(item.id) ?? null };
+        return { id: item.id, of, legend: kind.legend!(of) };
+      })
+      .reverse()
+      .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null));
+  });
+  /** More than one thing that can be drawn aside. */
+  protected readonly swipes = computed(
+    () => this.stack().filter((l) => l.layer.visible && clientKind(l.item.info).swipes).length > 1,
+  );
+  /** What tells its value under the cursor. */
+  private readonly read = computed(() => topOf(this.stack(), (l) => l.scale !== null));
+  /** What a result that is shown was put together from. */
+  protected readonly parts = computed((): DatasetItem[] => {
+    for (const { item } of this.stack()) {
+      const role = this.looks.shows(item)?.parts;
       const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
-      if (run?.method === 'raster.mosaic')
-        return (run.inputs['tiles'] ?? []).map((id) => this.project.datasetEntityMap()[id]!).filter(Boolean);
+      if (role && run) return (run.inputs[role] ?? []).flatMap((id) => this.project.datasetEntityMap()[id] ?? []);
     }
     return [];
+  });
+  /** Layers of which nothing is in view. */
+  protected readonly away = computed((): ReadonlySet<string> => {
+    this.moved();
+    const map = this.mapMade();
+    const size = map?.getSize();
+    if (!map || !size?.[0]) return new Set();
+    const [w, s, e, n] = map.getView().calculateExtent(size) as [number, number, number, number];
+    return new Set(
+      this.stack().flatMap(({ item }) => {
+        const x = extentIn(item.info, this.project.crs());
+        return x && (x[2] < w || x[0] > e || x[3] < s || x[1] > n) ? [item.id] : [];
+      }),
+    );
   });
 
   protected readonly ring = computed(() => {
@@ -156,23 +164,15 @@ export class MapPane {
   });
   protected readonly marks = computed(() => {
     this.moved();
-    const all = [
-      ...this.bench.pins().map((p) => ({ ...p, pinned: true })),
-      ...(this.bench.readout() ? [{ ...this.bench.readout()!, pinned: false }] : []),
-    ];
+    const here = this.bench.readout();
+    const all = [...this.bench.pins(), ...(here ? [here] : [])];
     return all.map((m) => ({ ...m, at: this.map?.getPixelFromCoordinate([m.x, m.y]) })).filter((m) => m.at);
   });
   protected readonly scaleBar = computed(() => {
     this.moved();
     const view = this.map?.getView();
     const r = view?.getResolution();
-    if (!r) return null;
-    const crs = this.project.crs();
-    const metres = r * (crs.geographic ? metresPerDegree(view!.getCenter()?.[1] ?? 0)[0] : metresPerUnit(crs));
-    const most = 84 * metres;
-    const power = 10 ** Math.floor(Math.log10(most));
-    const length = [5, 2, 1].map((m) => m * power).find((l) => l <= most)!;
-    return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
+    return r ? barOf(r, this.project.crs(), view!.getCenter()?.[1] ?? 0) : null;
   });
 
   /** What listens to the view that the pane looks through. */
@@ -182,67 +182,49 @@ export class MapPane {
     effect(() => {
       const project = this.project.project();
       if (!project) return;
-      const view = this.views.for(
-        this.pane().id,
-        this.bench.linkedView(),
-        this.project.crs(),
-        untracked(this.project.extent),
-        project.id,
-      );
+      const view = this.views.for(this.pane().id, this.bench.linkedView(), this.project.crs(), project.id);
       const map = (this.map ??= this.makeMap());
       if (map.getView() !== view) {
         map.setView(view);
         // Panes share views, and views outlive panes: a pane that goes or turns to another view stops listening.
         if (this.listening) unByKey(this.listening);
         this.listening = view.on('change', () => this.moved.update((n) => n + 1));
-        this.fitFresh(map);
       }
       this.moved.update((n) => n + 1);
     });
     effect(() => this.sync());
-    effect(() => this.drawSeams());
-    effect(() => this.drawPreview());
+    effect(() => this.arrive());
+    effect(() => this.drawOver());
     this.sketch.attach(this.mapMade);
-    // The value under the linked cursor, of the top raster; only the latest place is answered.
+    this.followCursor();
+    inject(DestroyRef).onDestroy(() => {
+      if (this.listening) unByKey(this.listening);
+      this.layersOf?.dispose();
+      this.map?.setTarget(undefined);
+      this.map?.dispose();
+    });
+  }
+
+  /** The value under the linked cursor; only the latest place is answered. */
+  private followCursor(): void {
     let wanted = 0;
     effect(() => {
       const c = this.cursor.at();
-      const top = this.topRaster();
-      const project = this.project.project();
+      const top = this.read();
       const turn = ++wanted;
-      if (!c || !top || !project || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) {
+      if (!c || !top || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) {
         this.here.set(null);
         return;
       }
-      const info = top.item.info as RasterInfo;
-      void this.drawing
-        .value({
-          kind: 'value',
-          source: drawnBand(project.id, top.item.id, info),
-          crs: this.project.crs(),
-          x: c.x,
-          y: c.y,
-        })
+      void clientKind(top.item.info)
+        .readout?.(top.item, top.look, c, this.project.crs(), this.tools)
         .then(
-          (v) => {
-            if (turn === wanted)
-              this.here.set(
-                v.value === null
-                  ? null
-                  : v.value !== v.value
-                    ? { text: 'missing', unit: '' }
-                    : { text: formatNumber(v.value, 100), unit: displayUnit(info.bands[0]!.unit) },
-              );
+          (all) => {
+            const r = all.find((x) => x.drawn);
+            if (turn === wanted) this.here.set(r?.there ? { text: r.value, unit: r.unit } : null);
           },
           () => undefined,
         );
-    });
-    inject(DestroyRef).onDestroy(() => {
-      if (this.listening) unByKey(this.listening);
-      for (const h of this.held.values()) this.release(h);
-      this.held.clear();
-      this.map?.setTarget(undefined);
-      this.map?.dispose();
     });
   }
 
@@ -260,174 +242,61 @@ export class MapPane {
       this.pickAt(e.pixel, e.originalEvent as PointerEvent);
     });
     map.on('change:size', () => {
-      this.fitFresh(map);
+      untracked(() => this.arrive());
+      Views.resized(map.getView(), map.getSize());
       this.moved.update((n) => n + 1);
     });
-    map.addLayer(
-      new VectorLayer({
-        source: this.seamSource,
-        zIndex: 900,
-        style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }),
-      }),
-    );
-    map.addLayer(
-      new VectorLayer({
-        source: this.previewSource,
-        zIndex: 950,
-        style: (f) => {
-          const css = getComputedStyle(document.documentElement);
-          const width = f.get('width') as number;
-          return [
-            new Style({
-              stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),
-            }),
-            new Style({
-              stroke: new Stroke({ color: css.getPropertyValue(f.get('ink') as string).trim(), width }),
-              zIndex: 1,
-            }),
-          ];
-        },
-      }),
+    this.overlays = new Overlays(map);
+    this.layersOf = new MapLayers(
+      map,
+      this.tools,
+      () => this.told.update((n) => n + 1),
+      (e) => this.project.notify(sentence(e), 'refused'),
     );
     this.mapMade.set(map);
     map.getViewport()!.addEventListener('pointerleave', () => this.cursor.at.set(null));
     return map;
   }
 
-  /** A view made before its pane had a size is fitted once the pane has one; never again, wherever somebody has gone since. */
-  private fitFresh(map: OlMap): void {
-    const view = map.getView();
-    const extent = untracked(this.project.extent);
-    if (!view.get('fresh') || !extent || !map.getSize()?.[0]) return;
-    view.unset('fresh');
-    view.fit(extent, { size: map.getSize()!, padding: [40, 16, 30, 16] });
+  /** A view that is not anywhere yet goes to the first thing that is shown through it; it is so again once nothing is. */
+  private arrive(): void {
+    const map = this.mapMade();
+    const crs = this.project.crs();
+    const linked = this.bench.linkedView();
+    const seen = this.bench.panes().filter((p) => linked || p.id === this.pane().id);
+    const items = seen.flatMap((p) => p.layers.flatMap((l) => this.project.datasetEntityMap()[l.dataset] ?? []));
+    if (!map) return;
+    const view = this.views.for(this.pane().id, linked, crs, untracked(this.project.project)?.id ?? '');
+    if (items.length) Views.arrive(view, extentOfAll(items, crs), map.getSize());
+    else Views.renew(view);
   }
 
   /** Brings the map's layers in line with the stack. */
   private sync(): void {
-    const project = this.project.project();
+    const map = this.mapMade();
     const crs = this.project.crs();
-    const scales = this.bench.scales();
-    const dark = this.bench.dark();
-    const layers = this.layers();
-    const map = this.map;
-    if (!map || !project) return;
-    const css = getComputedStyle(document.documentElement);
-    const token = (name: string): string => css.getPropertyValue(name).trim();
-    const wanted = new Set<string>();
-    const top = this.topRaster();
-    const below = (top && scales.get(`${this.pane().id}/${top.item.id}`)) ?? null;
-    layers.forEach(({ layer, item }, z) => {
-      wanted.add(item.id);
-      let h = this.held.get(item.id);
-      // Made anew when the pane's system changes, and when the dataset is given one.
-      const systems = `${crs.proj4} ${systemOf(item.info)?.proj4 ?? ''}`;
-      if (h && h.crs !== systems) {
-        this.release(h);
-        this.held.delete(item.id);
-        h = undefined;
-      }
-      if (layer.raster && item.info.kind === 'raster') {
-        const scale = scales.get(`${this.pane().id}/${item.id}`);
-        if (!scale) return;
-        const missing = dark
-          ? { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] }
-          : { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
-        const range = this.picks.range();
-        const ink: [number, number, number] = dark ? [255, 111, 165] : [214, 36, 110];
-        const pick = range?.dataset === item.id ? { low: range.low, high: range.high, ink } : null;
-        const drawn: Drawn = {
-          scale,
-          style: layer.raster,
-          missing,
-          gaps: item.info.bands[0]!.facts?.gapBoxes ?? [],
-          pick,
-        };
-        let raster = h && 'raster' in h ? h.raster : undefined;
-        if (raster) raster.update(drawn);
-        else {
-          raster = new RasterLayer(this.drawing, project.id, item.id, item.info, crs, drawn);
-          this.held.set(item.id, { raster, crs: systems });
-          raster.layer.on('prerender', (e) => this.clipSwipe(e, item.id));
-          raster.layer.on('postrender', (e) => {
-            if (this.isSwiped(item.id)) (e.context as CanvasRenderingContext2D).restore();
-          });
-          map.addLayer(raster.layer);
-        }
-        raster.layer.setOpacity(layer.raster.opacity);
-        raster.layer.setVisible(layer.raster.visible);
-        raster.layer.setZIndex(z);
-      } else if (layer.vector && item.info.kind === 'features') {
-        const look: Look = {
-          style: layer.vector,
-          picked: this.picks.of(item.id),
-          pick: token('--pick'),
-          ink: token('--ink'),
-          paper: token('--leaf'),
-          scale: below,
-        };
-        let vector = h && 'vector' in h ? h.vector : undefined;
-        if (vector) vector.update(look);
-        else {
-          const made = (vector = new VectorDrawn(map, crs, look));
-          this.held.set(item.id, { vector, crs: systems });
-          void this.data.get(item.id).then(
-            (f) => {
-              const h = this.held.get(item.id);
-              // The layer may have been taken out while its features were on their way.
-              if (f.kind !== 'features' || !h || !('vector' in h) || h.vector !== made) return;
-              made.fill(f, crs);
-              this.drawn.update((n) => n + 1);
-            },
-            (e: unknown) => this.project.notify(sentence(e), 'refused'),
-          );
-        }
-        vector.setZIndex(z);
-      }
-    });
-    for (const [id, h] of this.held) {
-      if (wanted.has(id)) continue;
-      this.release(h);
-      this.held.delete(id);
-    }
+    const stack = this.stack();
+    const { swipe } = this.pane();
+    this.picks.range();
+    for (const { item } of stack) this.picks.of(item.id);
+    const theme = themeNow(this.bench.dark());
+    if (!map || !this.project.project()) return;
+    untracked(() => this.layersOf!.sync(stack, crs, theme, swipe));
     map.render();
-    untracked(() => this.drawn.update((n) => n + 1));
+    untracked(() => this.told.update((n) => n + 1));
   }
 
-  private release(h: Held): void {
-    if ('raster' in h) this.map?.removeLayer(h.raster.layer);
-    else h.vector.dispose();
-  }
-
-  /** Counts what changes legends of features. */
-  private readonly drawn = signal(0);
-  /** Features with their legends, the top one first. */
-  protected readonly vectors = computed(() => {
-    this.drawn();
-    return this.layers()
-      .filter((l) => l.layer.vector?.visible)
-      .map((l) => {
-        const h = this.held.get(l.item.id);
-        return { layer: l.layer, item: l.item, symbols: h && 'vector' in h ? h.vector.legend : null };
-      })
-      .reverse();
-  });
-
-  /** Picks the feature under the pointer, of the topmost dataset that has one there. */
+  /** Picks the row under the pointer, of the topmost dataset that has one there. */
   private pickAt(pixel: number[], e: PointerEvent): void {
-    for (const { item } of [...this.layers()].reverse()) {
-      const h = this.held.get(item.id);
-      if (!h || !('vector' in h) || item.info.kind !== 'features') continue;
-      const i = h.vector.at(pixel);
-      if (i < 0) continue;
-      const rows = new Uint8Array(item.info.count);
+    for (const { item } of [...this.stack()].reverse()) {
+      const i = this.layersOf?.hit(item.id, pixel) ?? -1;
+      const count = kindOf(item.info).rows?.(item.info).count ?? 0;
+      if (i < 0 || i >= count) continue;
+      const rows = new Uint8Array(count);
       rows[i] = 1;
       const was = this.picks.of(item.id)?.[i] === 1;
-      this.picks.pick(
-        item.id,
-        rows,
-        e.shiftKey || e.ctrlKey || e.metaKey ? (was ? 'remove' : 'add') : this.picks.mode(),
-      );
+      const more = e.shiftKey || e.ctrlKey || e.metaKey;
+      this.picks.pick(item.id, rows, more ? (was ? 'remove' : 'add') : this.picks.mode());
       this.bench.select(item.id);
       return;
     }
@@ -441,48 +310,19 @@ export class MapPane {
     return (seen.length ? seen.some((x) => x.id === this.pane().id) : this.active()) ? p : null;
   });
 
-  /** Lines that nothing has computed for good yet, the steepest stretch of a profile, the reach of a variogram. */
-  private drawPreview(): void {
+  /** Outlines of parts, lines that nothing has computed for good yet, the steepest stretch of a profile, the reach of a variogram. */
+  private drawOver(): void {
     const shown = this.previewed();
     const item = shown ? this.project.datasetEntityMap()[shown.dataset] : undefined;
     const crs = this.project.crs();
-    this.previewSource.clear();
-    this.previewSource.addFeatures([
+    const parts = this.bench.seams() ? this.parts() : [];
+    const lines = [
       ...(shown && item ? previewLines(shown, item, crs) : []),
       ...markLines(this.cursor.stretch(), this.cursor.ring(), crs),
-    ]);
-  }
-
-  private isSwiped(id: string): boolean {
-    return this.pane().swipe !== null && this.topRaster()?.item.id === id;
-  }
-
-  private clipSwipe(e: RenderEvent, id: string): void {
-    if (!this.isSwiped(id)) return;
-    const g = e.context as CanvasRenderingContext2D;
-    const [w, h] = this.map!.getSize() as [number, number];
-    const x = w * this.pane().swipe!;
-    const corners = [
-      [x, 0],
-      [w, 0],
-      [w, h],
-      [x, h],
-    ].map((p) => getRenderPixel(e, p));
-    g.save();
-    g.beginPath();
-    corners.forEach((p, i) => (i ? g.lineTo(p[0]!, p[1]!) : g.moveTo(p[0]!, p[1]!)));
-    g.closePath();
-    g.clip();
-  }
-
-  private drawSeams(): void {
-    const tiles = this.bench.seams() ? this.mosaicTiles() : [];
-    const crs = this.project.crs();
-    this.seamSource.clear();
-    for (const t of tiles) {
-      const e = extentIn(t.info, crs);
-      if (e) this.seamSource.addFeature(new Feature(fromExtent(e)));
-    }
+    ];
+    if (!this.mapMade()) return;
+    this.overlays!.outline(parts.map((t) => extentIn(t.info, crs)).filter((e) => e !== null));
+    this.overlays!.draw(lines);
   }
 
   protected focus(): void {
@@ -495,13 +335,8 @@ export class MapPane {
     this.editing.set(this.editing() === layer.dataset ? null : layer.dataset);
   }
 
-  protected toggle(layer: Layer): void {
-    if (layer.raster) this.bench.restyle(this.pane().id, layer.dataset, { visible: !layer.raster.visible });
-    else if (layer.vector) this.bench.redraw(this.pane().id, layer.dataset, { visible: !layer.vector.visible });
-  }
-
-  protected isVisible(layer: Layer): boolean {
-    return layer.raster?.visible ?? layer.vector?.visible ?? true;
+  protected pickEntry(k: ReturnType<typeof this.keys>[number], entry: number): void {
+    clientKind(k.of.item.info).pickEntry?.(k.of, entry, this.tools);
   }
 
   protected drop(e: CdkDragDrop<unknown>): void {
@@ -513,16 +348,20 @@ export class MapPane {
     v?.animate({ resolution: (v.getResolution() ?? 1) * factor, duration: 120 });
   }
 
+  protected goTo(item: DatasetItem): void {
+    const e = extentIn(item.info, this.project.crs());
+    if (e && this.map) Views.go(this.map.getView(), e, this.map.getSize(), 150);
+  }
+
   /** All of the active dataset, or of everything. */
   protected fit(): void {
-    const item = this.layers().find((l) => l.layer.dataset === this.bench.selected())?.item ?? this.layers()[0]?.item;
+    const item = this.stack().find((l) => l.item.id === this.bench.selected())?.item ?? this.stack()[0]?.item;
     const e = item ? extentIn(item.info, this.project.crs()) : this.project.extent();
-    if (e) this.map?.getView().fit(e, { size: this.map.getSize()!, padding: [40, 16, 30, 16], duration: 150 });
+    if (e && this.map) Views.go(this.map.getView(), e, this.map.getSize(), 150);
   }
 
   protected toggleSwipe(): void {
     this.bench.change(this.pane().id, (p) => ({ ...p, swipe: p.swipe === null ? 0.5 : null }));
-    this.map?.render();
   }
 
   protected dragSwipe(e: PointerEvent): void {
@@ -539,28 +378,41 @@ export class MapPane {
 
   protected moveSwipe(share: number): void {
     this.bench.change(this.pane().id, (p) => ({ ...p, swipe: Math.min(0.98, Math.max(0.02, share)) }));
-    this.map?.render();
   }
 
-  protected async picture(): Promise<void> {
-    if (!this.map) return;
-    const dark = this.bench.dark();
-    const blob = await paneImage(this.map, {
-      title: this.layers()
-        .filter((l) => this.isVisible(l.layer))
-        .map((l) => l.item.name)
-        .join(' + '),
-      project: this.project.project()?.name ?? '',
-      crs: `${this.project.crs().code ?? ''} ${this.project.crs().name}`.trim(),
-      keys: this.keys(),
-      legends: this.vectors().map((v) => ({
-        name: v.item.name,
-        entries: v.symbols?.legend.length ? v.symbols.legend : [{ colour: v.layer.vector!.colour, text: '' }],
-      })),
-      bar: this.scaleBar(),
-      ink: dark ? '#ece7db' : '#1d282c',
-      paper: dark ? '#171b1c' : '#f6f2e9',
-    });
-    saveBlob(blob, `${this.layers().at(-1)?.item.name ?? 'pane'}.png`);
+  protected picture(format: PictureFormat): Promise<void> {
+    return this.project.guarded(() => this.makePicture(format)) as Promise<void>;
   }
+
+  private async makePicture(format: PictureFormat): Promise<void> {
+    const size = this.map?.getSize() as [number, number] | undefined;
+    if (!this.map || !size) return;
+    const [{ mapImage, pictureFile }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
+    const theme = themeNow(this.bench.dark());
+    const crs = this.project.crs();
+    const { swipe } = this.pane();
+    const image = await mapImage(this.stack(), this.map.getView(), size, { crs, theme, swipe, tools: this.tools });
+    const seen = this.stack().filter((l) => l.layer.visible);
+    const title = seen.map((l) => l.item.name).join(' + ');
+    const list = captioned(image, ...size, {
+      title,
+      project: this.project.project()?.name ?? '',
+      crs: `${crs.code ?? ''} ${crs.name}`.trim(),
+      legends: this.keys().map((k) => k.legend),
+      bar: this.scaleBar(),
+      ink: theme.ink,
+      quiet: theme.quiet,
+      paper: theme.ground,
+    });
+    saveBlob(await pictureFile(list, format, { title }), `${seen.at(-1)?.item.name ?? 'pane'}.${format}`);
+  }
+}
+
+/** A round length that takes up to 84 pixels. @param resolution units of the system to a pixel; @param y of the middle */
+function barOf(resolution: number, crs: Crs, y: number): { width: number; text: string } {
+  const metres = resolution * (crs.geographic ? metresPerDegree(y)[0] : metresPerUnit(crs));
+  const most = 84 * metres;
+  const power = 10 ** Math.floor(Math.log10(most));
+  const length = [5, 2, 1].map((m) => m * power).find((l) => l <= most)!;
+  return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
 }

@@ -1,14 +1,13 @@
 import Feature from 'ol/Feature';
 import LineString from 'ol/geom/LineString';
-import { metresPerDegree, metresPerUnit, transformer, type Crs } from '@helk/core';
+import { metresPerDegree, metresPerUnit, systemOf, transformer, type Crs } from '@helk/core';
 import type { Preview } from '../draw/preview';
 import type { Cursor } from '../state/cursor';
 import type { DatasetItem } from '../state/project.store';
 
 /** Streams or contours of a preview as lines of the panes' system, with the ink and width they are drawn in. */
 export function previewLines(shown: NonNullable<ReturnType<Preview['shown']>>, item: DatasetItem, crs: Crs): Feature[] {
-  if (item.info.kind !== 'raster') return [];
-  const go = transformer(item.info.grid.crs ?? crs, crs);
+  const go = transformer(systemOf(item.info) ?? crs, crs);
   const out = [0, 0];
   const { xy, offsets, value } = shown.lines;
   const streams = shown.what.kind === 'streams';
@@ -36,9 +35,12 @@ export function markLines(
   if (stretch.length > 1) out.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
   if (ring) {
     const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];
+    const t = ((ring.angle ?? 0) * Math.PI) / 180;
+    const [sin, cos] = [Math.sin(t), Math.cos(t)];
     const corners = Array.from({ length: 97 }, (_, k) => {
       const a = (k * 2 * Math.PI) / 96;
-      return [ring.x + (ring.radius / mx!) * Math.cos(a), ring.y + (ring.radius / my!) * Math.sin(a)];
+      const [along, across] = [ring.radius * Math.cos(a), ring.radius * (ring.ratio ?? 1) * Math.sin(a)];
+      return [ring.x + (along * sin + across * cos) / mx!, ring.y + (along * cos - across * sin) / my!];
     });
     out.push(new Feature({ geometry: new LineString(corners), ink: '--pick', width: 2 }));
   }

@@ -5,6 +5,7 @@ import {
   categoryColours,
   classOf,
   formatNumber,
+  ofKind,
   RAMPS,
   sortedValues,
   type BreakRule,
@@ -13,13 +14,13 @@ import {
 } from '@helk/core';
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
 import { rampColours } from '@helk/core/render/symbols';
+import { rampCss } from '../draw/ramps';
+import type { EditorOf } from '../kinds/kind';
 import { FormulaField } from '../parts/formula-field';
 import { chosenFile, saveText } from '../parts/save';
 import { SliderRow } from '../parts/slider-row';
-import { BenchStore, type Layer } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
-import { rampCss } from './key';
 
 const RULES: { id: BreakRule; title: string }[] = [
   { id: 'equal', title: 'equal steps' },
@@ -39,9 +40,7 @@ const RULES: { id: BreakRule; title: string }[] = [
   templateUrl: './vector-editor.html',
 })
 export class VectorEditor {
-  readonly pane = input.required<number>();
-  readonly layer = input.required<Layer>();
-  private readonly bench = inject(BenchStore);
+  readonly of = input.required<EditorOf<VectorStyle>>();
   private readonly project = inject(ProjectStore);
   private readonly data = inject(FeatureData);
   protected readonly rules = RULES;
@@ -49,21 +48,14 @@ export class VectorEditor {
   protected readonly counts = Array.from({ length: 11 }, (_, i) => i + 2);
   protected readonly css = (ramp: string, reversed: boolean): string => rampCss({ ramp, reversed, breaks: [] });
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
-  protected readonly style = computed(() => this.layer().vector!);
-  private readonly features = computed(() => this.data.features(this.layer().dataset));
-  protected readonly info = computed(() => {
-    const i = this.project.datasetEntityMap()[this.layer().dataset]?.info;
-    return i?.kind === 'features' ? i : null;
-  });
+  protected readonly style = computed(() => this.of().look);
+  private readonly features = computed(() => this.data.features(this.of().item.id));
+  protected readonly info = computed(() => ofKind('features', this.of().item.info));
   protected readonly geometry = computed(() => this.info()?.geometry ?? 'point');
   protected readonly columns = computed(() => this.info()?.columns ?? []);
   protected readonly numbers = computed(() => this.columns().filter((c) => c.type === 'number'));
   protected readonly names = computed(() => this.columns().map((c) => ({ name: c.name, detail: c.unit ?? c.type })));
-  private readonly overRaster = computed(
-    () =>
-      this.style().by.kind === 'raster' ||
-      this.bench.panes().some((p) => p.id === this.pane() && p.layers.some((l) => l.raster?.visible)),
-  );
+  private readonly overRaster = computed(() => this.style().by.kind === 'raster' || this.of().over);
   protected readonly kinds = computed(() => [
     { id: 'one' as const, title: 'one' },
     ...(this.numbers().length ? [{ id: 'classes' as const, title: 'classes' }] : []),
@@ -116,7 +108,7 @@ export class VectorEditor {
   protected readonly unsaved = signal('');
 
   protected put(patch: Partial<VectorStyle>): void {
-    this.bench.redraw(this.pane(), this.layer().dataset, patch);
+    this.of().put(patch);
   }
 
   protected by_(patch: object): void {

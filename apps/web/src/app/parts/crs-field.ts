@@ -19,7 +19,7 @@ import { Api } from '../api/api';
       role="combobox"
       [attr.aria-expanded]="open()"
       aria-label="Coordinate system"
-      (focus)="search('')"
+      (click)="search('')"
       (input)="search($any($event.target).value)"
       (keydown)="key($event)"
       (change)="picked.emit($any($event.target).value.trim())"
@@ -78,7 +78,9 @@ export class CrsField {
 
   protected key(e: KeyboardEvent): void {
     const n = this.hits().length;
-    if (e.key === 'ArrowDown' && n) this.at.set((this.at() + 1) % n);
+    // Passing by with Tab opens nothing: the list would cover what is beneath, and a click meant for that would choose a system.
+    if (e.key === 'ArrowDown' && !this.open()) this.search('');
+    else if (e.key === 'ArrowDown' && n) this.at.set((this.at() + 1) % n);
     else if (e.key === 'ArrowUp' && n) this.at.set((this.at() + n - 1) % n);
     else if (e.key === 'Enter' && this.at() >= 0) this.pick(this.hits()[this.at()]!);
     else if (e.key === 'Escape') this.open.set(false);
@@ -93,6 +95,8 @@ export class CrsField {
   }
 
   protected closeSoon(): void {
+    // What is still being looked for comes too late.
+    this.turn++;
     setTimeout(() => this.open.set(false), 150);
   }
 }

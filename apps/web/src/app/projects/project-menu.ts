@@ -2,7 +2,7 @@ import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { Dialog, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal, TemplateRef, viewChild } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { formatBytes } from '@helk/core';
+import { formatBytes, kindOf } from '@helk/core';
 import type { ApiProject } from '@helk/core/api/schemas';
 import { ICONS } from '../parts/icons';
 import { ProjectStore, summaryOf } from '../state/project.store';
@@ -15,17 +15,14 @@ import { ProjectStore, summaryOf } from '../state/project.store';
   viewProviders: [provideIcons(ICONS)],
   template: `
     <button
-      class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-10 px-2 -mx-2 rounded hover:bg-act-soft"
+      class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-6 px-2 -mx-2 rounded hover:bg-act-soft"
       [cdkMenuTriggerFor]="menu"
       aria-label="Projects"
       data-testid="project-menu"
     >
-      <span class="min-w-0">
-        <span class="block font-[600] truncate leading-tight" data-testid="project-name">{{
-          store.project()?.name ?? 'No project'
-        }}</span>
-        <span class="block text-[12px] text-ink-2 truncate leading-tight">{{ crs() }}</span>
-      </span>
+      <span class="min-w-0 font-[600] truncate leading-tight" data-testid="project-name">{{
+        store.project()?.name ?? 'No project'
+      }}</span>
       <ng-icon name="lucideChevronDown" size="14" class="text-ink-3 flex-none" />
     </button>
     <input
@@ -143,17 +140,8 @@ export class ProjectMenu {
   private opened: DialogRef | null = null;
   protected readonly size = formatBytes;
 
-  protected crs(): string {
-    const c = this.store.crs();
-    return this.store.datasetEntities().length
-      ? [c.code, c.name.replace('WGS 84 / ', ''), c.geographic ? 'degrees' : c.unit === 'm' ? 'metres' : c.unit]
-          .filter(Boolean)
-          .join(' · ')
-      : 'no data yet';
-  }
-
   protected readonly summary = summaryOf;
-  protected readonly sets = computed(() => this.store.datasetEntities().filter((d) => d.kind !== 'raster'));
+  protected readonly sets = computed(() => this.store.datasetEntities().filter((d) => kindOf(d.info).rows));
 
   /** The project that cannot be opened and is spoken of. */
   protected readonly about = signal<ApiProject | null>(null);
@@ -186,7 +174,7 @@ export class ProjectMenu {
     if (kind === 'broken' && broken) void this.store.deleteProject(broken.id);
     else if (kind === 'delete' && p) void this.store.deleteProject(p.id);
     else if (name && kind === 'new') void this.store.createProject(name);
-    else if (name) void this.store.renameProject({ name });
+    else if (name) void this.store.patchProject({ name });
     else return;
     this.close();
   }

@@ -154,8 +154,7 @@ export class RunResult {
   }
 
   protected open(d: DatasetItem): void {
-    if (d.kind === 'table') this.bench.set({ selected: d.id, evidence: true });
-    else this.bench.showBeside(d.id);
+    this.bench.showBeside(d.id);
   }
 
   protected again(): void {

@@ -1,14 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { evaluateOver, rowsOf, rowsWhere } from '@helk/core/formula/over-features';
 import { bandsIn, namesOf } from '@helk/core/methods/raster/formula';
 import {
-  cellArea,
-  featureArea,
-  featureCount,
-  formatArea,
-  inBase,
-  parseQuantity,
   type ColumnInfo,
   displayUnit,
   withUnit,
@@ -22,18 +15,22 @@ import {
   type Forecast,
   type GeometryType,
   type InputSpec,
+  columnsOf as columnsIn,
+  ofKind,
 } from '@helk/core';
 import { refOf, refText } from '@helk/core/api/refs';
 import { Api, sentence } from '../api/api';
 import { Preview } from '../draw/preview';
+import { clientKind } from '../kinds';
 import { Sketch } from '../draw/sketch';
 import { CrsField } from '../parts/crs-field';
 import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
-import { FeatureData } from '../state/feature-data';
+import { Looks } from '../state/looks';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
 
@@ -52,7 +49,7 @@ export class RunSheet {
   private readonly api = inject(Api);
   private readonly preview = inject(Preview);
   private readonly sketch = inject(Sketch);
-  private readonly data = inject(FeatureData);
+  private readonly looks = inject(Looks);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
   protected readonly forecast = signal<Forecast | null>(null);
@@ -77,8 +74,21 @@ export class RunSheet {
     const spec = path ? this.method().params[path] : undefined;
     return path && spec && !this.sheet().params[path] ? spec.label.toLowerCase() : null;
   });
+  /** What a setting is now: given, or what it is when nobody says. */
+  private setting(name: string): string {
+    return String(this.sheet().params[name] ?? this.method().params[name]?.default ?? '');
+  }
+  /** Settings that matter, others being as they are; what was given is shown in any case. */
+  private readonly mattering = computed(() =>
+    Object.entries(this.method().params).filter(
+      ([name, { when }]) =>
+        !when ||
+        Object.entries(when).every(([other, value]) => this.setting(other) === value) ||
+        this.sheet().params[name] !== undefined,
+    ),
+  );
   protected readonly params = computed(() =>
-    Object.entries(this.method().params).map(([name, spec]) => {
+    this.mattering().map(([name, spec]) => {
       const given = this.sheet().params[name];
       const f = this.forecast();
       const suggestion = f?.suggestions[name];
@@ -120,109 +130,33 @@ export class RunSheet {
   private readonly firstInput = computed(
     () => Object.keys(this.method().inputs).flatMap((r) => this.sheet().inputs[r] ?? [])[0],
   );
-  protected readonly firstRaster = computed(() => {
-    const i = this.item(this.firstInput())?.info;
-    return i?.kind === 'raster' ? i : null;
-  });
-  /** What a formula can name. */
+  protected readonly firstRaster = computed(() => ofKind('raster', this.item(this.firstInput())?.info));
+  /** What a formula can name: bands of grids, or columns. */
   protected readonly names = computed((): FormulaName[] => {
-    if (this.sheet().method === 'raster.formula') {
-      const grids = (this.sheet().inputs['rasters'] ?? []).flatMap((ref) => {
+    const grids = Object.values(this.sheet().inputs)
+      .flat()
+      .flatMap((ref) => {
         const d = this.item(ref);
         const { band } = refOf(ref);
-        if (d?.info.kind !== 'raster') return [];
-        return [{ name: d.name, bands: band === null ? d.info.bands : [d.info.bands[band]!] }];
+        const info = ofKind('raster', d?.info);
+        return info ? [{ name: d!.name, bands: band === null ? info.bands : [info.bands[band]!] }] : [];
       });
-      const bands = bandsIn(grids);
-      return [...namesOf(bands)].map(([name, i]) => ({
-        name,
-        detail: [grids[bands[i]!.raster]!.name, displayUnit(bands[i]!.info.unit)].filter(Boolean).join(', '),
-      }));
-    }
-    const info = this.item(this.firstInput())?.info;
-    return info && info.kind !== 'raster'
-      ? info.columns.map((c) => ({ name: c.name, detail: [c.type, displayUnit(c.unit)].filter(Boolean).join(', ') }))
-      : [];
+    const bands = bandsIn(grids);
+    return grids.length
+      ? [...namesOf(bands)].map(([name, i]) => ({
+          name,
+          detail: [grids[bands[i]!.raster]!.name, displayUnit(bands[i]!.info.unit)].filter(Boolean).join(', '),
+        }))
+      : columnsIn(this.item(this.firstInput())?.info).map((c) => ({
+          name: c.name,
+          detail: [c.type, displayUnit(c.unit)].filter(Boolean).join(', '),
+        }));
   });
-  /** The first values of a formula over features. */
-  private firstValues(): string {
-    const f = this.data.now(this.firstInput());
-    const text = String(this.sheet().params['where'] ?? this.sheet().params['formula'] ?? '').trim();
-    if (!f || !text) return '';
-    try {
-      if (this.sheet().method === 'features.subset') {
-        const yes = rowsWhere(f, text).reduce((s, v) => s + v, 0);
-        return `holds for ${formatNumber(yes)} of ${formatNumber(rowsOf(f))}`;
-      }
-      const v = Array.from(evaluateOver(f, text).slice(0, 5) as ArrayLike<number | string | null>);
-      const unit = displayUnit(String(this.sheet().params['unit'] ?? ''));
-      return `first values: ${v.map((x) => (x === null || x !== x ? '–' : typeof x === 'number' ? formatNumber(x) : x)).join(', ')}${unit ? ` ${unit}` : ''} …`;
-    } catch {
-      return '';
-    }
-  }
-  /** What a formula gives so far, before it is run. */
-  protected readonly firstResult = computed(() => {
-    if (this.method().family === 'features') return this.firstValues();
-    const r = this.preview.result();
-    if (this.sheet().method !== 'raster.formula' || !r) return '';
-    const { min, max, mean, count, missing } = r.result;
-    if (!count) return 'every cell missing so far';
-    const range = max - min || Math.abs(max) || 1;
-    const unit = displayUnit(String(this.sheet().params['unit'] ?? ''));
-    const v = (x: number): string => `${formatNumber(x, range)}${unit ? ` ${unit}` : ''}`;
-    return `${v(min)} to ${v(max)}, mean ${v(mean)}${missing ? `, ${formatNumber((100 * missing) / (count + missing), 10)} % missing` : ''}${r.step > 1 ? ` (every ${r.step}th cell)` : ''}`;
-  });
-  /** The slider of a stream threshold: from ten cells to the greatest area there is, by orders of magnitude. */
-  protected readonly slider = computed(() => {
-    const shown = this.preview.shown();
-    const grid = this.firstRaster()?.grid;
-    if (!shown || shown.what.kind !== 'streams' || !grid || !(shown.greatest > 0)) return null;
-    const low = 10 * cellArea(grid, grid.rows >> 1);
-    const span = Math.log(shown.greatest / low);
-    const km2 = (v: number): string => `${Number((v / 1e6).toPrecision(2))} km²`;
-    return {
-      low: km2(low),
-      high: km2(shown.greatest),
-      from: low,
-      span,
-      at: Math.round((1000 * Math.log(shown.what.threshold / low)) / span),
-      text: `${formatNumber(shown.lines.value.length)} links`,
-    };
-  });
-
-  /** What a smallest area would take, counted in the areas themselves. */
-  protected readonly small = computed(() => {
-    if (this.sheet().method !== 'features.absorbSmall') return null;
-    const text = String(this.sheet().params['minArea'] ?? '').trim();
-    const f = this.data.features(this.sheet().inputs['polygons']?.[0]);
-    if (!text || !f) return null;
-    let least: number;
-    try {
-      least = inBase(parseQuantity(text, 'area'), 'm2');
-    } catch {
-      return null;
-    }
-    let taken = 0;
-    let area = 0;
-    let all = 0;
-    for (let i = 0; i < featureCount(f); i++) {
-      const a = featureArea(f, i);
-      all += a;
-      if (a < least) {
-        taken++;
-        area += a;
-      }
-    }
-    return {
-      taken,
-      text: `${formatNumber(least)} m² = ${formatNumber(least / 1e4, 100)} ha: below it ${taken === 1 ? 'is' : 'are'} ${formatNumber(taken)} of ${formatNumber(featureCount(f))} areas, ${formatArea(area)} of ${formatArea(all)} (${((100 * area) / (all || 1)).toFixed(1)} %).`,
-    };
-  });
+  protected readonly first = inject(FirstValues);
 
   protected columnsOf(role: string | undefined, numeric: boolean | undefined): ColumnInfo[] {
-    const info = this.item(this.sheet().inputs[role ?? '']?.[0])?.info;
-    return info && info.kind !== 'raster' ? info.columns.filter((c) => !numeric || c.type === 'number') : [];
+    const all = columnsIn(this.item(this.sheet().inputs[role ?? '']?.[0])?.info);
+    return all.filter((c) => !numeric || c.type === 'number');
   }
 
   protected listed(value: string): string[] {
@@ -232,14 +166,14 @@ export class RunSheet {
       .filter(Boolean);
   }
 
-  protected list(name: string, value: string, column: string, on: boolean): void {
-    const rest = this.listed(value).filter((c) => c !== column);
-    this.put(name, (on ? [...rest, column] : rest).join(','));
+  protected list(name: string, value: string, one: string, on: boolean): void {
+    const rest = this.listed(value).filter((c) => c !== one);
+    this.put(name, (on ? [...rest, one] : rest).join(','));
   }
 
-  protected slide(at: number): void {
-    const s = this.slider();
-    if (s) this.put('threshold', `${Number(((s.from * Math.exp((s.span * at) / 1000)) / 1e6).toPrecision(2))} km2`);
+  protected slide(name: string, at: number): void {
+    const s = this.first.slider();
+    if (s) this.put(name, `${Number(((s.from * Math.exp((s.span * at) / 1000)) / 1e6).toPrecision(2))} km2`);
   }
 
   protected draw(role: string, geometry: GeometryType): void {
@@ -327,10 +261,10 @@ export class RunSheet {
         continue;
       }
       // A dataset named like the role stands in it: "veyra-mapped-streams" for mapped.
-      const named =
-        spec.kind !== 'features'
-          ? undefined
-          : fits.find((d) => d.name.toLowerCase().includes(role.toLowerCase()) && !used.has(d.id));
+      const named = fits.find(
+        (d) =>
+          clientKind(d.info).goes === 'on top' && d.name.toLowerCase().includes(role.toLowerCase()) && !used.has(d.id),
+      );
       if (spec.least === 0 && !named) continue;
       const pick =
         fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
@@ -436,22 +370,20 @@ export class RunSheet {
       this.bench.fillSheet({ runId: run.id });
       const done = await this.store.ended(run.id);
       if (done.state !== 'done') return;
-      const first = done.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d && d.kind !== 'table');
-      if (!first) {
-        if (done.outputs[0]) this.bench.set({ selected: done.outputs[0], evidence: true });
-        return;
-      }
-      if (first.kind === 'features') {
-        this.bench.show(first.id, this.bench.activePane(), true);
-        // A table that came with the areas is what is read first.
-        const table = done.outputs
-          .map((id) => this.store.datasetEntityMap()[id])
-          .find((d) => d?.role === 'matrix' || d?.role === 'validation');
-        if (table) this.bench.set({ selected: table.id, evidence: true });
-      } else this.bench.showBeside(first.id);
+      this.showResults(done.outputs.flatMap((id) => this.store.datasetEntityMap()[id] ?? []));
     } catch (e) {
       this.refusal.set({ message: sentence(e), path: (e as { path?: string | null }).path ?? null });
     }
+  }
+
+  /** The first result with a picture is shown where its kind goes; what its method says is read first is opened in the evidence. */
+  private showResults(made: DatasetItem[]): void {
+    const first = made.find((d) => clientKind(d.info).goes !== 'evidence') ?? made[0];
+    if (!first) return;
+    if (clientKind(first.info).goes === 'on top') this.bench.show(first.id, this.bench.activePane(), true);
+    else this.bench.showBeside(first.id);
+    const read = made.find((d) => this.looks.shows(d)?.first);
+    if (read) this.bench.set({ selected: read.id, evidence: true });
   }
 }
 

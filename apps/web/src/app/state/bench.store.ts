@@ -1,33 +1,13 @@
 import { computed, effect, inject, untracked } from '@angular/core';
 import { patchState, signalStore, withComputed, withHooks, withMethods, withState } from '@ngrx/signals';
-import {
-  CATEGORY_COLOURS,
-  defaultStyle,
-  PLAIN_VECTOR,
-  scaleOf,
-  sharedScale,
-  type RasterInfo,
-  type RasterStyle,
-  type Scale,
-  type VectorStyle,
-} from '@helk/core';
-import { datasetsIn } from '@helk/core/api/refs';
+import { sharedScale, transformer, type Crs, type Scale } from '@helk/core';
 import { Api } from '../api/api';
+import { clientKind } from '../kinds';
+import type { Place } from '../kinds/kind';
+import { Looks, type Layer } from './looks';
+import { emptyPane, MAP, type Pane } from './panes';
 import { ProjectStore, type DatasetItem } from './project.store';
-
-/** One thing a pane shows; the last stands on top. */
-export interface Layer {
-  dataset: string;
-  raster?: RasterStyle;
-  vector?: VectorStyle;
-}
-
-export interface Pane {
-  id: number;
-  layers: Layer[];
-  /** Share of the width at which the top layer begins; null when not swiping. */
-  swipe: number | null;
-}
+import { keptOf, restored } from './workbench';
 
 export type Stage = 'gather' | 'ledger' | 'methods';
 
@@ -41,12 +21,7 @@ export interface Sheet {
   runId: string | null;
 }
 
-export interface Place {
-  x: number;
-  y: number;
-}
-
-interface BenchState {
+export interface BenchState {
   stage: Stage | null;
   panes: Pane[];
   activePane: number;
@@ -61,22 +36,11 @@ interface BenchState {
   readout: Place | null;
   pins: Place[];
   askOpen: boolean;
-  /** Datasets of a run that should be shown beside their input when they arrive. */
   dark: boolean;
-  /** Outlines of the tiles that a mosaic was made of. */
+  /** Outlines of what a result was put together from. */
   seams: boolean;
 }
 
-/** Colours of feature results by role; sources take the next of the readable set. */
-const ROLE_COLOURS: Record<string, string> = {
-  streams: '#1f78b4',
-  gaps: '#d6246e',
-  partings: '#d6246e',
-  watersheds: '#7a4f9a',
-  contours: '#7a5230',
-};
-/** Bands that mean something else than others of their unit, and never share a scale with them. */
-const OWN_SCALE = new Set(['hillshade', 'aspect', 'error', 'difference']);
 const THEME = 'helk.theme';
 
 const startDark = (): boolean => {
@@ -84,42 +48,12 @@ const startDark = (): boolean => {
   return kept ? kept === 'dark' : matchMedia('(prefers-color-scheme: dark)').matches;
 };
 
-/** How features are drawn at first, by what they are. */
-export function vectorLook(d: DatasetItem): Partial<VectorStyle> {
-  if (d.info.kind !== 'features') return {};
-  const has = (name: string): boolean => d.info.kind === 'features' && d.info.columns.some((c) => c.name === name);
-  if (has('level') && has('index')) return { width: 0.8, emphasis: 'index', label: { formula: 'level', size: 10.5 } };
-  const residual = d.info.columns.find((c) => c.name.startsWith('residual_'));
-  if (d.role === 'residuals' && residual)
-    return {
-      by: {
-        kind: 'classes',
-        column: residual.name,
-        rule: 'equal',
-        classes: 6,
-        own: [],
-        ramp: 'scales',
-        reversed: false,
-        around: 0,
-      },
-      size: { column: residual.name, largest: 9 },
-      outline: '#6a6258',
-    };
-  if (d.role === 'streams' && has('order')) return { size: { column: 'order', largest: 4 } };
-  const kind = d.info.columns.find(
-    (c) => c.type === 'text' && /^(class|cover|land_?cover|category|kind|type)\w*$/i.test(c.name),
-  );
-  if (d.info.geometry === 'polygon' && kind)
-    return { by: { kind: 'category', column: kind.name, colours: {} }, fill: 0.85, width: 0.6, outline: '#6a6258' };
-  return {};
-}
-
 /** What stands where on the workbench. */
 export const BenchStore = signalStore(
   { providedIn: 'root' },
   withState<BenchState>({
     stage: 'ledger',
-    panes: [{ id: 1, layers: [], swipe: null }],
+    panes: [emptyPane(1)],
     activePane: 1,
     selected: null,
     linkedView: true,
@@ -134,94 +68,58 @@ export const BenchStore = signalStore(
     dark: startDark(),
     seams: false,
   }),
-  withComputed((s, project = inject(ProjectStore)) => {
-    const item = (id: string): DatasetItem | undefined => project.datasetEntityMap()[id];
-    return {
-      selectedItem: computed(() => (s.selected() ? item(s.selected()!) : undefined)),
-      pane: computed(() => s.panes().find((p) => p.id === s.activePane()) ?? s.panes()[0]!),
-      /** Scale of every drawn raster by `pane/dataset`; shared ones are alike for bands of one unit. */
-      scales: computed(() => {
-        const own = new Map<string, Scale>();
-        const groups = new Map<string, string[]>();
-        for (const p of s.panes()) {
-          for (const l of p.layers) {
-            const d = item(l.dataset);
-            if (!d || d.info.kind !== 'raster' || !l.raster) continue;
-            const band = d.info.bands[0]!;
-            if (!band.facts || band.facts.summary.count === 0) continue;
-            const key = `${p.id}/${l.dataset}`;
-            own.set(key, scaleOf(l.raster, band.facts, band));
-            const group = `${band.unit ?? ''}|${OWN_SCALE.has(band.role ?? '') ? band.role : ''}`;
-            if (l.raster.visible && !own.get(key)!.classes) groups.set(group, [...(groups.get(group) ?? []), key]);
-          }
+  withComputed((s, project = inject(ProjectStore), looks = inject(Looks)) => ({
+    selectedItem: computed(() => (s.selected() ? project.datasetEntityMap()[s.selected()!] : undefined)),
+    pane: computed(() => s.panes().find((p) => p.id === s.activePane()) ?? s.panes()[0]!),
+    /** Scale of everything drawn by one, by `pane/dataset`; shared ones are alike for values that mean the same. */
+    scales: computed(() => {
+      const own = new Map<string, Scale>();
+      const groups = new Map<string, string[]>();
+      for (const p of s.panes())
+        for (const l of p.layers) {
+          const d = project.datasetEntityMap()[l.dataset];
+          const found = d && clientKind(d.info).scale?.(d.info as never, looks.of(d, l));
+          if (!found) continue;
+          const key = `${p.id}/${l.dataset}`;
+          own.set(key, found.scale);
+          if (l.visible && !found.scale.classes) groups.set(found.group, [...(groups.get(found.group) ?? []), key]);
         }
-        if (s.sharedScale()) {
-          for (const keys of groups.values()) {
-            if (keys.length < 2) continue;
-            const one = sharedScale(keys.map((k) => own.get(k)!));
-            for (const k of keys) own.set(k, one);
-          }
+      if (s.sharedScale())
+        for (const keys of groups.values()) {
+          if (keys.length < 2) continue;
+          const one = sharedScale(keys.map((k) => own.get(k)!));
+          for (const k of keys) own.set(k, one);
         }
-        return own;
-      }),
-    };
-  }),
-  withMethods((s, project = inject(ProjectStore)) => {
+      return own;
+    }),
+  })),
+  withMethods((s, project = inject(ProjectStore), looks = inject(Looks)) => {
     const change = (pane: number, f: (p: Pane) => Pane): void =>
       patchState(s, { panes: s.panes().map((p) => (p.id === pane ? f(p) : p)) });
-    const layerFor = (d: DatasetItem): Layer =>
-      d.info.kind === 'raster'
-        ? { dataset: d.id, raster: defaultStyle(d.info) }
-        : {
-            dataset: d.id,
-            vector: {
-              ...PLAIN_VECTOR,
-              colour:
-                ROLE_COLOURS[d.role ?? ''] ??
-                CATEGORY_COLOURS[project.datasetIds().indexOf(d.id) % CATEGORY_COLOURS.length]!,
-              ...vectorLook(d),
-            },
-          };
-    /** A result is drawn like what it was made from, where both hold the same kind of values: so that they can be compared. */
-    const inherited = (d: DatasetItem): Layer => {
-      const own = layerFor(d);
-      const run = d.runId ? project.runEntityMap()[d.runId] : undefined;
-      // What was kept of a set, or put right in it, is drawn as the set is.
-      if (run && d.info.kind === 'features' && /^features\.(subset|edit|calculate)$/.test(run.method)) {
-        const from = s
-          .panes()
-          .flatMap((p) => p.layers)
-          .find((l) => l.vector && run.inputs['features']?.includes(l.dataset));
-        return from?.vector ? { ...own, vector: { ...from.vector, visible: true } } : own;
-      }
-      if (!run || d.info.kind !== 'raster' || !own.raster) return own;
-      const sources = datasetsIn(run.inputs);
-      const like = s
-        .panes()
-        .flatMap((p) => p.layers)
-        .find((l) => l.raster && sources.includes(l.dataset));
-      const from = like ? project.datasetEntityMap()[like.dataset]?.info : undefined;
-      if (!like?.raster || from?.kind !== 'raster') return own;
-      const [a, b] = [from.bands[0]!, d.info.bands[0]!];
-      return a.unit === b.unit && a.role === b.role
-        ? { ...own, raster: { ...like.raster, visible: true, opacity: 1 } }
-        : own;
+    const item = (id: string): DatasetItem | undefined => project.datasetEntityMap()[id];
+    const inPane = (id: number): DatasetItem[] =>
+      (s.panes().find((p) => p.id === id)?.layers ?? []).flatMap((l) => item(l.dataset) ?? []);
+    /** One that nobody has drawn yet is given its way of drawing, in a colour that nothing beside it has. */
+    const drawn = (d: DatasetItem, beside: readonly DatasetItem[]): void => {
+      if (!d.look) project.drawAs(d.id, looks.first(d, beside));
     };
-    /** Puts a dataset into a pane: rasters take the place of rasters of the same pane, unless added on purpose. */
+    /** Puts a dataset into a pane: what goes beneath takes the place of others of its kind, unless added on purpose. */
     const show = (id: string, pane: number, add: boolean): void => {
-      const d = project.datasetEntityMap()[id];
+      const d = item(id);
       if (!d) return;
-      // A table has no picture; it is read in the evidence.
-      if (d.info.kind === 'table') {
+      const { goes } = clientKind(d.info);
+      // What has no picture is read in the evidence.
+      if (goes === 'evidence') {
         patchState(s, { selected: id, evidence: true });
         return;
       }
+      drawn(d, inPane(pane));
       change(pane, (p) => {
+        const known = p.layers.find((l) => l.dataset === id) ?? { dataset: id, visible: true };
         const rest = p.layers.filter((l) => l.dataset !== id);
-        const kept = add || d.info.kind === 'features' ? rest : rest.filter((l) => !l.raster);
-        const known = p.layers.find((l) => l.dataset === id) ?? inherited(d);
-        const layers = d.info.kind === 'raster' && !add ? [known, ...kept] : [...kept, known];
-        return { ...p, layers, swipe: layers.length > 1 ? p.swipe : null };
+        const kept = add || goes === 'on top' ? rest : rest.filter((l) => item(l.dataset)?.info.kind !== d.info.kind);
+        const layers = goes === 'beneath' && !add ? [known, ...kept] : [...kept, known];
+        return { ...p, kind: MAP, panel: null, layers, swipe: layers.length > 1 ? p.swipe : null };
       });
       patchState(s, { activePane: pane, selected: id });
     };
@@ -229,52 +127,69 @@ export const BenchStore = signalStore(
       const ids = s.panes().map((p) => p.id);
       const id = [1, 2, 3, 4].find((k) => !ids.includes(k));
       if (!id) return s.activePane();
-      patchState(s, {
-        panes: [...s.panes(), { id, layers: [], swipe: null }].sort((a, b) => a.id - b.id),
-        activePane: id,
-      });
+      patchState(s, { panes: [...s.panes(), emptyPane(id)].sort((a, b) => a.id - b.id), activePane: id });
       return id;
     };
+    /** The first empty pane, else a new one, else the next one. */
+    const besides = (): number =>
+      s.panes().find((p) => p.kind === MAP && p.layers.length === 0)?.id ??
+      (s.panes().length < 2 ? addPane() : (s.panes().find((p) => p.id !== s.activePane())?.id ?? s.activePane()));
     return {
       show,
       addPane,
       change,
       set: (patch: Partial<BenchState>): void => patchState(s, patch),
       select: (id: string | null): void => patchState(s, { selected: id }),
-      /** Beside what is shown: the first empty pane, else a new one, else the next one. */
       showBeside(id: string): void {
         const here = s.panes().find((p) => p.layers.some((l) => l.dataset === id));
-        if (here) {
-          patchState(s, { activePane: here.id, selected: id });
-          return;
-        }
-        const empty = s.panes().find((p) => p.layers.length === 0);
-        const target =
-          empty?.id ??
-          (s.panes().length < 2 ? addPane() : (s.panes().find((p) => p.id !== s.activePane())?.id ?? s.activePane()));
-        show(id, target, false);
+        const d = item(id);
+        if (here) patchState(s, { activePane: here.id, selected: id });
+        else if (d) show(id, clientKind(d.info).goes === 'evidence' ? s.activePane() : besides(), false);
+      },
+      /** A panel of evidence in a pane of its own, beside what is shown. */
+      showPanel(dataset: string, panel: string): void {
+        const map = s.activePane();
+        const pane = besides();
+        change(pane, (p) => ({ ...p, kind: 'panel', layers: [], swipe: null, panel: { id: panel, dataset } }));
+        // What is chosen next is still shown in a map, not in place of this.
+        patchState(s, { activePane: map, selected: dataset });
       },
       closePane(id: number): void {
         if (s.panes().length === 1) {
-          change(id, (p) => ({ ...p, layers: [], swipe: null }));
+          change(id, () => emptyPane(id));
           return;
         }
         const panes = s.panes().filter((p) => p.id !== id);
         patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
       },
-      /** Each group of datasets in a pane of its own, on one view and one scale. */
+      /** Each group of layers in a pane of its own, on one view and one scale. */
       holdTogether(groups: Layer[][]): void {
+        for (const g of groups) for (const l of g) if (item(l.dataset)) drawn(item(l.dataset)!, []);
         patchState(s, {
-          panes: groups.slice(0, 4).map((layers, i) => ({ id: i + 1, layers, swipe: null })),
+          panes: groups.slice(0, 4).map((layers, i) => ({ ...emptyPane(i + 1), layers })),
           activePane: 1,
           sharedScale: true,
           linkedView: true,
           linkedCursor: true,
         });
       },
-      layerFor,
+    };
+  }),
+  withMethods((s, project = inject(ProjectStore), looks = inject(Looks)) => {
+    const { change } = s;
+    const item = (id: string): DatasetItem | undefined => project.datasetEntityMap()[id];
+    const changeLayer = (pane: number, dataset: string, f: (l: Layer) => Layer): void =>
+      change(pane, (p) => ({ ...p, layers: p.layers.map((l) => (l.dataset === dataset ? f(l) : l)) }));
+    const layerIn = (pane: number, dataset: string): Layer | undefined =>
+      s
+        .panes()
+        .find((p) => p.id === pane)
+        ?.layers.find((l) => l.dataset === dataset);
+    return {
       /** A set that has taken the place of another is drawn where, and as, the other was. */
       replaceLayer(from: string, to: string): void {
+        const was = item(from);
+        if (was?.look) project.drawAs(to, was.look);
         patchState(s, {
           panes: s.panes().map((p) => ({
             ...p,
@@ -285,74 +200,97 @@ export const BenchStore = signalStore(
       },
       removeLayer: (pane: number, dataset: string): void =>
         change(pane, (p) => ({ ...p, layers: p.layers.filter((l) => l.dataset !== dataset), swipe: null })),
-      restyle: (pane: number, dataset: string, patch: Partial<RasterStyle>): void =>
-        change(pane, (p) => ({
-          ...p,
-          layers: p.layers.map((l) =>
-            l.dataset === dataset && l.raster ? { ...l, raster: { ...l.raster, ...patch } } : l,
-          ),
-        })),
-      redraw: (pane: number, dataset: string, patch: Partial<VectorStyle>): void =>
-        change(pane, (p) => ({
-          ...p,
-          layers: p.layers.map((l) =>
-            l.dataset === dataset && l.vector ? { ...l, vector: { ...l.vector, ...patch } } : l,
-          ),
-        })),
+      setVisible: (pane: number, dataset: string, visible: boolean): void =>
+        changeLayer(pane, dataset, (l) => ({ ...l, visible })),
+      /** Draws a dataset another way: everywhere, or in the one pane that has its own way. */
+      restyle(pane: number, dataset: string, patch: object): void {
+        const d = item(dataset);
+        if (!d) return;
+        const layer = layerIn(pane, dataset);
+        const look = { ...looks.of(d, layer), ...patch };
+        if (layer?.own) changeLayer(pane, dataset, (l) => ({ ...l, own: look }));
+        else project.drawAs(dataset, look);
+      },
+      /** Lets a pane draw a dataset in a way of its own, or as everywhere. */
+      setOwn(pane: number, dataset: string, on: boolean): void {
+        const d = item(dataset);
+        if (d)
+          changeLayer(pane, dataset, ({ own: _, ...l }) =>
+            on ? { ...l, own: looks.of(d, layerIn(pane, dataset)) } : l,
+          );
+      },
       reorder(pane: number, from: number, to: number): void {
         change(pane, (p) => {
           const layers = [...p.layers];
-          const [moved] = layers.splice(from, 1);
-          layers.splice(to, 0, moved!);
+          const [layer] = layers.splice(from, 1);
+          layers.splice(to, 0, layer!);
           return { ...p, layers };
         });
       },
-      openSheet(
-        method: string,
-        inputs: Record<string, string[]> = {},
-        params: Record<string, unknown> = {},
-        variantOf: string | null = null,
-      ): void {
-        patchState(s, { sheet: { method, inputs, params, seed: 1, variantOf, runId: null }, askOpen: false });
-      },
-      fillSheet: (patch: Partial<Sheet>): void => {
-        const sheet = s.sheet();
-        if (sheet) patchState(s, { sheet: { ...sheet, ...patch } });
-      },
-      /** Re-opens the run that made a dataset with its settings to change. */
-      vary(id: string): void {
-        const d = project.datasetEntityMap()[id];
-        const run = d?.runId ? project.runEntityMap()[d.runId] : undefined;
-        if (run && run.method !== 'import')
-          patchState(s, {
-            sheet: {
-              method: run.method,
-              inputs: run.inputs,
-              params: run.params,
-              seed: run.seed,
-              variantOf: run.id,
-              runId: null,
-            },
-          });
-      },
-      toggleTheme: (): void => {
-        const dark = !s.dark();
-        localStorage.setItem(THEME, dark ? 'dark' : 'light');
-        patchState(s, { dark });
-      },
     };
   }),
+  withMethods((s, project = inject(ProjectStore)) => ({
+    openSheet(
+      method: string,
+      inputs: Record<string, string[]> = {},
+      params: Record<string, unknown> = {},
+      variantOf: string | null = null,
+    ): void {
+      patchState(s, { sheet: { method, inputs, params, seed: 1, variantOf, runId: null }, askOpen: false });
+    },
+    fillSheet: (patch: Partial<Sheet>): void => {
+      const sheet = s.sheet();
+      if (sheet) patchState(s, { sheet: { ...sheet, ...patch } });
+    },
+    /** Re-opens the run that made a dataset with its settings to change. */
+    vary(id: string): void {
+      const d = project.datasetEntityMap()[id];
+      const run = d?.runId ? project.runEntityMap()[d.runId] : undefined;
+      if (!run || run.method === 'import') return;
+      const { method, inputs, params, seed } = run;
+      patchState(s, { sheet: { method, inputs, params, seed, variantOf: run.id, runId: null } });
+    },
+    toggleTheme: (): void => {
+      const dark = !s.dark();
+      localStorage.setItem(THEME, dark ? 'dark' : 'light');
+      patchState(s, { dark });
+    },
+  })),
   withHooks((s, project = inject(ProjectStore), api = inject(Api)) => ({
     onInit(): void {
       effect(() => document.documentElement.setAttribute('data-theme', s.dark() ? 'dark' : 'light'));
-      // A project opens as it was left; a new one with its last raster shown.
+      // Places that were pointed at stay where they are when the project is looked at in another system.
+      let was: { project: string; crs: Crs } | null = null;
+      effect(() => {
+        const p = project.project();
+        const crs = project.crs();
+        const before = was;
+        was = p ? { project: p.id, crs } : null;
+        if (!p || before?.project !== p.id || before.crs === crs) return;
+        const go = transformer(before.crs, crs);
+        const moved = ({ x, y }: Place): Place | null => {
+          const out = [0, 0];
+          go(x, y, out);
+          return out.every(Number.isFinite) ? { x: out[0]!, y: out[1]! } : null;
+        };
+        untracked(() => {
+          const at = s.readout();
+          patchState(s, { readout: at && moved(at), pins: s.pins().flatMap((q) => moved(q) ?? []) });
+        });
+      });
+      // A project opens as it was left; a new one with the last thing shown that has a picture.
       let opened: string | null = null;
       effect(() => {
         const p = project.project();
         const loading = project.loading();
         if (loading || !p || opened === p.id) return;
         opened = p.id;
-        untracked(() => patchState(s, restored(project.stored(), project.datasetEntities())));
+        untracked(() => {
+          const was = restored(project.stored(), project.datasetEntities());
+          for (const { id, look } of was.looks) project.drawAs(id, look);
+          patchState(s, was.state);
+          if (was.last) s.show(was.last, 1, false);
+        });
       });
       // What is taken in is drawn at once, on top of what stands in the active pane; tables have no picture.
       const known = new Set<string>();
@@ -374,25 +312,24 @@ export const BenchStore = signalStore(
       effect(() => {
         const map = project.datasetEntityMap();
         untracked(() => {
-          const stale = (l: Layer): boolean => !map[l.dataset];
-          if (s.panes().some((p) => p.layers.some(stale)))
-            patchState(s, { panes: s.panes().map((p) => ({ ...p, layers: p.layers.filter((l) => !stale(l)) })) });
+          const stale = (p: Pane): boolean =>
+            p.layers.some((l) => !map[l.dataset]) || (p.panel !== null && !map[p.panel.dataset]);
+          if (s.panes().some(stale))
+            patchState(s, {
+              panes: s
+                .panes()
+                .map((p) =>
+                  p.panel && !map[p.panel.dataset]
+                    ? emptyPane(p.id)
+                    : { ...p, layers: p.layers.filter((l) => map[l.dataset]) },
+                ),
+            });
           if (s.selected() && !map[s.selected()!]) patchState(s, { selected: null });
         });
       });
       let timer: ReturnType<typeof setTimeout> | undefined;
       effect(() => {
-        const kept = {
-          version: 1,
-          panes: s.panes(),
-          activePane: s.activePane(),
-          selected: s.selected(),
-          linkedView: s.linkedView(),
-          linkedCursor: s.linkedCursor(),
-          sharedScale: s.sharedScale(),
-          evidence: s.evidence(),
-          evidenceHeight: s.evidenceHeight(),
-        };
+        const kept = keptOf(s);
         const p = untracked(project.project);
         if (!p || opened !== p.id) return;
         clearTimeout(timer);
@@ -401,40 +338,3 @@ export const BenchStore = signalStore(
     },
   })),
 );
-
-function restored(stored: unknown, all: DatasetItem[]): Partial<BenchState> {
-  const blank: Partial<BenchState> = {
-    panes: [{ id: 1, layers: [], swipe: null }],
-    activePane: 1,
-    selected: null,
-    sheet: null,
-    readout: null,
-    pins: [],
-    stage: all.length ? 'ledger' : 'gather',
-  };
-  const w = stored as (Partial<BenchState> & { version?: number }) | null;
-  if (w?.version === 1 && Array.isArray(w.panes) && w.panes.length && w.panes.some((p) => p.layers.length)) {
-    return {
-      ...blank,
-      // Styles of an older Helk lack what has come since.
-      panes: w.panes.map((p) => ({
-        ...p,
-        layers: p.layers.map((l) => (l.vector ? { ...l, vector: { ...PLAIN_VECTOR, ...l.vector } } : l)),
-      })),
-      activePane: w.activePane ?? 1,
-      selected: w.selected ?? null,
-      linkedView: w.linkedView ?? true,
-      linkedCursor: w.linkedCursor ?? true,
-      sharedScale: w.sharedScale ?? false,
-      evidence: w.evidence ?? true,
-      evidenceHeight: w.evidenceHeight ?? 208,
-    };
-  }
-  const last = [...all].reverse().find((d) => d.info.kind === 'raster');
-  if (!last) return blank;
-  return {
-    ...blank,
-    panes: [{ id: 1, layers: [{ dataset: last.id, raster: defaultStyle(last.info as RasterInfo) }], swipe: null }],
-    selected: last.id,
-  };
-}

@@ -1,5 +1,5 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
-import { HelkError, type Column } from '@helk/core';
+import { HelkError, kindOf, type Column } from '@helk/core';
 import { valueFor, writeEdits } from '@helk/core/methods/features/edit';
 import { BenchStore } from './bench.store';
 import { ProjectStore } from './project.store';
@@ -57,10 +57,12 @@ export class Edits {
   async keep(dataset: string): Promise<void> {
     const d = this.project.datasetEntityMap()[dataset];
     const cells = this.held().get(dataset);
-    if (!d || d.info.kind !== 'features' || !cells?.size) return;
-    const edits = writeEdits(cells.values(), d.info.count);
+    const method = this.project.serving().get('keep typed');
+    const count = d && kindOf(d.info).rows?.(d.info).count;
+    if (!d || !method || count === undefined || !cells?.size) return;
+    const edits = writeEdits(cells.values(), count);
     const made = await this.project.guarded(() =>
-      this.project.runToEnd('features.edit', { features: [dataset] }, { edits }),
+      this.project.runToEnd(method.id, { [Object.keys(method.inputs)[0]!]: [dataset] }, { edits }),
     );
     if (!made) return;
     this.drop(dataset);

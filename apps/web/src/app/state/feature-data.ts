@@ -1,5 +1,5 @@
 import { inject, Injectable, signal, untracked } from '@angular/core';
-import { systemOf, type Features, type Table } from '@helk/core';
+import { dataOf, systemOf, type Features, type Table } from '@helk/core';
 import { Api } from '../api/api';
 import { ProjectStore } from './project.store';
 
@@ -24,8 +24,7 @@ export class FeatureData {
   }
 
   features(id: string | null | undefined): Features | undefined {
-    const d = this.now(id);
-    return d?.kind === 'features' ? d : undefined;
+    return dataOf('features', this.now(id)) ?? undefined;
   }
 
   /** A dataset that has been given a coordinate system is another thing than it was without. */
@@ -46,7 +45,7 @@ export class FeatureData {
     const info = untracked(() => this.project.datasetEntityMap()[id]?.info);
     const job = this.api.features(project, id).then((found) => {
       // The system is that of the description: it can be given after the places were stored.
-      const d = found.kind === 'features' && info ? { ...found, crs: systemOf(info) } : found;
+      const d = info && 'crs' in found ? { ...found, crs: systemOf(info) } : found;
       // One that was pushed out while it was on its way is not kept.
       if (this.held.get(key) === job) this.ready.set(key, d);
       this.version.update((v) => v + 1);

@@ -1,8 +1,10 @@
 import { inject, Injectable } from '@angular/core';
-import type { Grid } from '@helk/core';
+import { ofKind, type Grid, type Shows, type VectorStyle } from '@helk/core';
+import type { ApiRun } from '@helk/core/api/schemas';
 import { BenchStore } from './bench.store';
-import { Views } from './cursor';
+import { Looks, type Layer } from './looks';
 import { extentIn, ProjectStore, type DatasetItem } from './project.store';
+import { Views } from './views';
 
 const alike = (a: Grid, b: Grid): boolean =>
   a.columns === b.columns && a.rows === b.rows && a.x === b.x && a.y === b.y && a.dx === b.dx;
@@ -12,25 +14,30 @@ const alike = (a: Grid, b: Grid): boolean =>
 export class Judge {
   private readonly project = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
+  private readonly looks = inject(Looks);
   private readonly views = inject(Views);
 
-  private run(d: DatasetItem) {
+  /** What it estimates: the run that made it, and by which input and setting its like are known. */
+  private judged(d: DatasetItem): { run: ApiRun; by: NonNullable<Shows['judged']> } | null {
+    const by = this.looks.shows(d)?.judged;
     const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
-    return run?.method.startsWith('surface.') && d.info.kind === 'raster' && d.role === 'estimate' ? run : undefined;
+    return by && run ? { run, by } : null;
   }
 
   /** All estimates of what this one estimates, itself among them, in the order they were made; fewer than two is none to judge. */
   siblings(d: DatasetItem): DatasetItem[] {
-    const mine = this.run(d);
-    if (!mine || d.info.kind !== 'raster') return [];
-    const { grid } = d.info;
+    const mine = this.judged(d);
+    const grid = ofKind('raster', d.info)?.grid;
+    if (!mine || !grid) return [];
     return this.project.datasetEntities().filter((x) => {
-      const run = this.run(x);
+      const its = this.judged(x);
+      const other = ofKind('raster', x.info)?.grid;
       return (
-        run?.inputs['points']?.[0] === mine.inputs['points']?.[0] &&
-        run?.params['value'] === mine.params['value'] &&
-        x.info.kind === 'raster' &&
-        alike(x.info.grid, grid)
+        its !== null &&
+        other !== undefined &&
+        its.run.inputs[its.by.input]?.[0] === mine.run.inputs[mine.by.input]?.[0] &&
+        its.run.params[its.by.param] === mine.run.params[mine.by.param] &&
+        alike(other, grid)
       );
     });
   }
@@ -40,20 +47,22 @@ export class Judge {
     const all = this.siblings(d);
     // The one that was pointed at is always there.
     const shown = all.length > 4 ? [...all.filter((x) => x.id !== d.id).slice(-3), d] : all;
-    const run = this.run(d)!;
-    const points = this.project.datasetEntityMap()[run.inputs['points']![0]!];
-    const column = String(run.params['value']);
-    const over = points ? this.bench.layerFor(points) : null;
-    const measured = over?.vector
-      ? [{ ...over, vector: { ...over.vector, by: { kind: 'raster' as const, column }, width: 1, outline: '#2a2a26' } }]
-      : [];
-    const groups = shown.map((x) => [this.bench.layerFor(x), ...measured]);
-    // How sure the kriging is has room beside three of them.
+    const { run, by } = this.judged(d)!;
+    const points = this.project.datasetEntityMap()[run.inputs[by.input]![0]!];
+    const own = points && {
+      ...this.looks.of<VectorStyle>(points),
+      by: { kind: 'raster' as const, column: String(run.params[by.param]) },
+      width: 1,
+      outline: '#2a2a26',
+    };
+    const measured: Layer[] = own ? [{ dataset: points.id, visible: true, own }] : [];
+    const groups = shown.map((x): Layer[] => [{ dataset: x.id, visible: true }, ...measured]);
+    // How sure one of them is has room beside three.
     const sure = this.project
       .datasetEntities()
-      .filter((x) => x.role === 'standardError' && shown.some((e) => e.runId === x.runId))
+      .filter((x) => shown.some((e) => e.runId === x.runId && this.judged(e)?.by.doubt === x.role))
       .at(-1);
-    if (sure && groups.length < 4) groups.push([this.bench.layerFor(sure)]);
+    if (sure && groups.length < 4) groups.push([{ dataset: sure.id, visible: true }]);
     this.bench.holdTogether(groups);
     this.bench.set({ selected: d.id });
     const e = extentIn(d.info, this.project.crs());
@@ -61,8 +70,8 @@ export class Judge {
     // The panes have their sizes once they are drawn.
     if (e && project)
       setTimeout(() => {
-        const view = this.views.for(1, true, this.project.crs(), null, project);
-        view.fit(e, { padding: [44, 60, 24, 24], duration: 150 });
+        const view = this.views.for(1, true, this.project.crs(), project);
+        Views.go(view, e, undefined, 150);
       }, 60);
     if (all.length > shown.length) this.project.notify(`Four of ${all.length} estimates are shown, the latest ones.`);
   }

@@ -1,7 +1,4 @@
-import { computed, inject, Injectable, signal } from '@angular/core';
-import { featureArea, featureLength, formatNumber, type Features } from '@helk/core';
-import { FeatureData } from './feature-data';
-import { ProjectStore } from './project.store';
+import { computed, Injectable, signal } from '@angular/core';
 
 /** How a new choice is brought together with the one there is. */
 export type Gather = 'replace' | 'add' | 'remove' | 'intersect';
@@ -9,12 +6,10 @@ export type Gather = 'replace' | 'add' | 'remove' | 'intersect';
 /** Rows that are picked, by dataset: the same in maps, tables and charts. Kept out of the store, as it may be millions. */
 @Injectable({ providedIn: 'root' })
 export class Picks {
-  private readonly data = inject(FeatureData);
-  private readonly project = inject(ProjectStore);
   private readonly held = signal<ReadonlyMap<string, Uint8Array>>(new Map());
   readonly mode = signal<Gather>('replace');
   /** Values of a raster that stand out on its maps and in its histogram. */
-  readonly range = signal<{ dataset: string; low: number; high: number } | null>(null);
+  readonly range = signal<{ dataset: string; band: number; low: number; high: number } | null>(null);
 
   of(dataset: string | null | undefined): Uint8Array | null {
     return dataset ? (this.held().get(dataset) ?? null) : null;
@@ -59,29 +54,6 @@ export class Picks {
     if (rows.some((v) => v === 1)) next.set(dataset, rows);
     else next.delete(dataset);
     this.held.set(next);
-  }
-
-  /** `12 of 236 polygons · 4 500 ha`: what is picked, and how much it is together. */
-  readonly words = (dataset: string): string => {
-    const p = this.of(dataset);
-    const d = this.project.datasetEntityMap()[dataset];
-    if (!p || !d) return '';
-    const n = this.count(dataset);
-    const info = d.info;
-    const of = info.kind === 'features' ? info.count : info.kind === 'table' ? info.rows : 0;
-    const noun = info.kind === 'features' ? `${info.geometry}s` : 'rows';
-    const f = this.data.features(dataset);
-    const total = f && f.geometry !== 'point' ? this.total(f, p) : '';
-    return `${formatNumber(n)} of ${formatNumber(of)} ${noun}${total ? ` · ${total}` : ''}`;
-  };
-
-  private total(f: Features, p: Uint8Array): string {
-    let sum = 0;
-    for (let i = 0; i < p.length; i++)
-      if (p[i]) sum += f.geometry === 'polygon' ? featureArea(f, i) : featureLength(f, i);
-    if (f.geometry === 'polygon')
-      return sum >= 1e7 ? `${formatNumber(sum / 1e6, 10)} km²` : `${formatNumber(sum / 1e4, 10)} ha`;
-    return `${formatNumber(sum / 1000, 10)} km`;
   }
 
   readonly any = computed(() => this.held().size > 0);

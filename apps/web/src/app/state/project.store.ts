@@ -1,5 +1,14 @@
 import { computed, inject } from '@angular/core';
-import { patchState, signalStore, type, withComputed, withHooks, withMethods, withState } from '@ngrx/signals';
+import {
+  patchState,
+  signalStore,
+  type,
+  withComputed,
+  withHooks,
+  withMethods,
+  withProps,
+  withState,
+} from '@ngrx/signals';
 import {
   removeEntities,
   removeEntity,
@@ -11,7 +20,7 @@ import {
 import {
   extentOf,
   kindOf,
-  suggestUtm,
+  sameCrs,
   systemOf,
   transformExtent,
   wgs84,
@@ -23,6 +32,7 @@ import {
 } from '@helk/core';
 import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
+import { LAST_PROJECT } from '../api/early';
 
 /** A dataset with its info typed. */
 export type DatasetItem = Omit<ApiDataset, 'info'> & { info: DatasetInfo };
@@ -49,7 +59,8 @@ interface ProjectState {
 
 const datasetConfig = { entity: type<DatasetItem>(), collection: 'dataset' } as const;
 const runConfig = { entity: type<ApiRun>(), collection: 'run' } as const;
-const LAST = 'helk.project';
+/** After how long without another change a way of drawing is kept, ms. */
+const KEEP_LOOK = 250;
 
 /** The open project: its datasets and runs, kept up to date by the server's events. */
 export const ProjectStore = signalStore(
@@ -69,28 +80,21 @@ export const ProjectStore = signalStore(
   withComputed((s) => ({
     liveRuns: computed(() => s.runEntities().filter((r) => r.state === 'queued' || r.state === 'running')),
     methodMap: computed(() => new Map(s.methods().map((m) => [m.id, m]))),
-    /** The system all panes draw in: the first projected one, else the UTM zone of the place, else degrees. */
-    crs: computed((): Crs => displayCrs(s.datasetEntities())),
+    /** The system all panes draw in: what the project is kept to, whatever comes and goes. */
+    crs: computed((): Crs => s.project()?.crs ?? wgs84(), { equal: sameCrs }),
+    /** Methods by the job of the workbench that they do. */
+    serving: computed(() => new Map(s.methods().flatMap((m) => (m.serves ? [[m.serves, m] as const] : [])))),
   })),
   withComputed((s) => ({
-    /** Everything there is, in the panes' system. */
-    extent: computed((): Extent | null => {
-      let e: Extent | null = null;
-      for (const d of s.datasetEntities()) {
-        const x = extentIn(d.info, s.crs());
-        if (x) e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
-      }
-      return e;
-    }),
+    /** Everything that lies somewhere, in the panes' system. */
+    extent: computed((): Extent | null => extentOfAll(s.datasetEntities(), s.crs())),
   })),
-  withMethods((s, api = inject(Api)) => {
-    let unfollow: (() => void) | null = null;
+  withProps(() => ({
+    /** Ways of drawing that have not been told to the server yet. */
+    drawing: new Map<string, { look: object; timer: ReturnType<typeof setTimeout> | undefined }>(),
+  })),
+  withMethods((s) => {
     let noticeId = 0;
-    /** A dataset as the client holds it: with its detail, where that has been fetched. */
-    const held = (d: ApiDataset): DatasetItem => {
-      const item = d as unknown as DatasetItem;
-      return d.id in s.details() ? { ...item, info: kindOf(item.info).join(item.info, s.details()[d.id]) } : item;
-    };
     const notify = (text: string, level: Notice['level'] = 'fine', undo?: () => void): void => {
       const notice: Notice = { id: ++noticeId, text, level, ...(undo ? { undo } : {}) };
       patchState(s, { notices: [...s.notices().slice(-2), notice] });
@@ -105,6 +109,22 @@ export const ProjectStore = signalStore(
         return undefined;
       }
     };
+    return {
+      notify,
+      dismiss,
+      guarded,
+      /** A dataset as the client holds it: with its detail, where that has been fetched. */
+      held: (d: ApiDataset): DatasetItem => {
+        // What somebody is drawing this moment is newer than what the server knows of it.
+        const look = s.drawing.get(d.id)?.look;
+        const item = { ...d, ...(look ? { look } : {}) } as unknown as DatasetItem;
+        return d.id in s.details() ? { ...item, info: kindOf(item.info).join(item.info, s.details()[d.id]) } : item;
+      },
+    };
+  }),
+  withMethods((s, api = inject(Api)) => {
+    const { guarded, held } = s;
+    let unfollow: (() => void) | null = null;
     /** Counts openings: what a project that was opened before the last one still brings is not taken. */
     let opening = 0;
     const fetchAll = async (id: string, turn: number): Promise<void> => {
@@ -126,7 +146,7 @@ export const ProjectStore = signalStore(
       try {
         await fetchAll(id, turn);
         if (turn !== opening) return;
-        localStorage.setItem(LAST, id);
+        localStorage.setItem(LAST_PROJECT, id);
         unfollow = api.follow(
           id,
           (e) => {
@@ -144,45 +164,13 @@ export const ProjectStore = signalStore(
       patchState(s, { loading: false });
       void guarded(listProjects);
     };
-    /** Follows a run just started. Its event may have overtaken the answer; the further state stays. */
-    const watch = (run: ApiRun): void => {
-      if (!s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
-    };
-    /** Waits until a run is over. */
-    const ended = async (id: string): Promise<ApiRun> => {
-      for (;;) {
-        const r = s.runEntityMap()[id];
-        if (r && r.state !== 'queued' && r.state !== 'running') return r;
-        await new Promise((resolve) => setTimeout(resolve, 60));
-      }
-    };
-    /** Runs a method and waits for its results. @throws Error with the run's own sentence when it does not end well */
-    const runToEnd = async (
-      method: string,
-      inputs: Record<string, string[]>,
-      params: Record<string, unknown>,
-    ): Promise<string[]> => {
-      const p = s.project();
-      if (!p) throw new Error('No project is open.');
-      const run = await api.startRun(p.id, { method, inputs, params, seed: 1, variantOf: null });
-      watch(run);
-      const end = await ended(run.id);
-      if (end.state !== 'done') throw new Error(end.problem?.message ?? 'It did not end well.');
-      return end.outputs;
-    };
     return {
-      watch,
-      ended,
-      runToEnd,
-      notify,
-      dismiss,
-      guarded,
       open,
       async start(): Promise<void> {
         try {
           const [methods, projects] = await Promise.all([api.methods(), api.projects()]);
           patchState(s, { methods, projects });
-          const last = localStorage.getItem(LAST);
+          const last = localStorage.getItem(LAST_PROJECT);
           const whole = projects.filter((p) => !p.problem);
           const first = whole.find((p) => p.id === last) ?? whole[0];
           if (first) await open(first.id);
@@ -205,7 +193,7 @@ export const ProjectStore = signalStore(
           await listProjects();
           if (s.project()?.id === id) {
             unfollow?.();
-            localStorage.removeItem(LAST);
+            localStorage.removeItem(LAST_PROJECT);
             const next = s.projects().find((p) => !p.problem);
             if (next) await open(next.id);
             else
@@ -218,26 +206,82 @@ export const ProjectStore = signalStore(
           }
         });
       },
-      async renameProject(patch: { name?: string; note?: string }): Promise<void> {
+      async patchProject(patch: { name?: string; note?: string; crs?: string }): Promise<void> {
         const p = s.project();
         if (p) await guarded(async () => patchState(s, { project: await api.patchProject(p.id, patch) }));
       },
+    };
+  }),
+  withMethods((s, api = inject(Api)) => {
+    /** Follows a run just started. Its event may have overtaken the answer; the further state stays. */
+    const watch = (run: ApiRun): void => {
+      if (!s.runEntityMap()[run.id]) patchState(s, setEntity(run, runConfig));
+    };
+    /** Waits until a run is over. */
+    const ended = async (id: string): Promise<ApiRun> => {
+      for (;;) {
+        const r = s.runEntityMap()[id];
+        if (r && r.state !== 'queued' && r.state !== 'running') return r;
+        await new Promise((resolve) => setTimeout(resolve, 60));
+      }
+    };
+    /** Runs a method and waits for its results. @throws Error with the run's own sentence when it does not end well */
+    const runToEnd = async (
+      method: string,
+      inputs: Record<string, string[]>,
+      params: Record<string, unknown>,
+      o: { seed: number; variantOf: string | null } = { seed: 1, variantOf: null },
+    ): Promise<string[]> => {
+      const p = s.project();
+      if (!p) throw new Error('No project is open.');
+      const run = await api.startRun(p.id, { method, inputs, params, ...o });
+      watch(run);
+      const end = await ended(run.id);
+      if (end.state !== 'done') throw new Error(end.problem?.message ?? 'It did not end well.');
+      return end.outputs;
+    };
+    return {
+      watch,
+      ended,
+      runToEnd,
+      async startRun(run: {
+        method: string;
+        inputs: Record<string, string[]>;
+        params: Record<string, unknown>;
+        seed: number;
+        variantOf: string | null;
+      }): Promise<ApiRun | undefined> {
+        const p = s.project();
+        if (!p) return undefined;
+        const r = await api.startRun(p.id, run);
+        watch(r);
+        return r;
+      },
+      async cancelRun(id: string): Promise<void> {
+        const p = s.project();
+        if (p) await s.guarded(() => api.cancelRun(p.id, id));
+      },
+    };
+  }),
+  withMethods((s, api = inject(Api)) => {
+    const { guarded, notify, watch, ended } = s;
+    return {
       /** Files are sent one after the other; those of one drop that are alike stand together in the ledger. */
       async takeIn(files: File[]): Promise<void> {
         const p = s.project();
         if (!p) return;
         const batch = files.length > 1 ? `b${Date.now().toString(36)}` : null;
         for (const f of files) {
-          const run = await guarded(() => api.takeIn(p.id, f, batch));
+          const run = await guarded(() => api.takeIn(p.id, f, { batch }));
           if (run) watch(run);
         }
       },
-      /** Takes files in and waits for what comes of them. */
-      async takeInNow(files: File[]): Promise<string[]> {
+      /** Takes files in and waits for what comes of them. @param crs of their coordinates, where the files say none */
+      async takeInNow(files: File[], crs: string | null = null): Promise<string[]> {
         const p = s.project();
         const out: string[] = [];
         for (const f of p ? files : []) {
-          const run = await guarded(() => api.takeIn(p!.id, f, null));
+          const run = await guarded(() => api.takeIn(p!.id, f, { crs }));
           if (!run) continue;
           watch(run);
           const end = await ended(run.id);
@@ -246,6 +290,11 @@ export const ProjectStore = signalStore(
         }
         return out;
       },
+    };
+  }),
+  withMethods((s, api = inject(Api)) => {
+    const { drawing, guarded, held, notify } = s;
+    return {
       /** Fetches what listings leave out of a dataset, once. */
       async look(id: string): Promise<void> {
         const p = s.project();
@@ -263,7 +312,15 @@ export const ProjectStore = signalStore(
       },
       async patchDataset(
         id: string,
-        patch: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; classes?: ClassEntry[] },
+        patch: {
+          name?: string;
+          note?: string;
+          thread?: string;
+          crs?: string;
+          unit?: string;
+          band?: number;
+          classes?: ClassEntry[];
+        },
       ): Promise<void> {
         const p = s.project();
         if (!p) return;
@@ -271,6 +328,27 @@ export const ProjectStore = signalStore(
           const d = await api.patchDataset(p.id, id, patch);
           patchState(s, setEntity(held(d), datasetConfig));
         });
+      },
+      /** Draws a dataset another way, in every pane at once; kept with it a moment later, so that a slider is one change. */
+      drawAs(id: string, look: object): void {
+        const p = s.project();
+        const d = s.datasetEntityMap()[id];
+        if (!p || !d) return;
+        patchState(s, setEntity({ ...d, look: look as DatasetItem['look'] }, datasetConfig));
+        clearTimeout(drawing.get(id)?.timer);
+        const tell = (): void => {
+          drawing.set(id, { look, timer: undefined });
+          const told = api.patchDataset(p.id, id, { look: look as Record<string, unknown> });
+          const over = (): void => {
+            if (drawing.get(id)?.look === look) drawing.delete(id);
+          };
+          // One that has been removed meanwhile has nothing to keep.
+          told.then(over, (e: unknown) => {
+            over();
+            if (s.datasetEntityMap()[id]) notify(sentence(e), 'refused');
+          });
+        };
+        drawing.set(id, { look, timer: setTimeout(tell, KEEP_LOOK) });
       },
       /** Calls the threads that begin with these datasets by a name; an empty one takes theirs away. */
       async nameThread(beginnings: readonly DatasetItem[], thread: string): Promise<void> {
@@ -298,38 +376,20 @@ export const ProjectStore = signalStore(
           });
         });
       },
-      async startRun(run: {
-        method: string;
-        inputs: Record<string, string[]>;
-        params: Record<string, unknown>;
-        seed: number;
-        variantOf: string | null;
-      }): Promise<ApiRun | undefined> {
-        const p = s.project();
-        if (!p) return undefined;
-        const r = await api.startRun(p.id, run);
-        watch(r);
-        return r;
-      },
-      async cancelRun(id: string): Promise<void> {
-        const p = s.project();
-        if (p) await guarded(() => api.cancelRun(p.id, id));
-      },
     };
   }),
   withHooks({ onInit: (s) => void s.start() }),
 );
 
-function displayCrs(all: DatasetItem[]): Crs {
-  const known = all.map((d) => crsOf(d.info)).filter((c): c is Crs => c !== null);
-  const projected = known.find((c) => !c.geographic);
-  if (projected) return projected;
-  for (const d of all) {
-    const e = extentIn(d.info, wgs84());
-    // A wide view of the earth stays in degrees.
-    if (e && e[2] - e[0] < 12 && e[3] - e[1] < 30) return suggestUtm((e[0] + e[2]) / 2, (e[1] + e[3]) / 2);
+/** Extent of all of some datasets in a system; those without a system only where none has one, as they lie nowhere that is known. */
+export function extentOfAll(all: readonly DatasetItem[], crs: Crs): Extent | null {
+  const placed = all.filter((d) => crsOf(d.info));
+  let e: Extent | null = null;
+  for (const d of placed.length ? placed : all) {
+    const x = extentIn(d.info, crs);
+    if (x) e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
   }
-  return wgs84();
+  return e;
 }
 
 export function crsOf(info: DatasetInfo): Crs | null {

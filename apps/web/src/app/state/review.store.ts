@@ -17,6 +17,8 @@ export interface Waiting {
   factor: string;
   offset: string;
   unit: string;
+  /** Code of the system it is given by hand; empty for what the file says. */
+  crs: string;
   /** The values at another step are being looked up. */
   looking: boolean;
 }
@@ -33,10 +35,9 @@ interface ReviewState {
   sending: string[];
   taking: boolean;
   problems: { file: string; message: string }[];
-  crs: string;
 }
 
-const NONE: ReviewState = { waiting: [], sending: [], taking: false, problems: [], crs: '' };
+const NONE: ReviewState = { waiting: [], sending: [], taking: false, problems: [] };
 
 /** Files whose grids are shown for confirmation before they are taken in. */
 export const REVIEWED = /\.(nc4?|cdf|h5|hdf5)$/i;
@@ -79,7 +80,6 @@ export const ReviewStore = signalStore(
       });
     return {
       put,
-      set: (patch: Partial<ReviewState>): void => patchState(s, patch),
       putAll: (patch: Partial<Waiting>): void =>
         patchState(s, { waiting: s.waiting().map((w) => (w.layer.scalable ? { ...w, ...patch } : w)) }),
       /** Sends the files one by one and shows what is in each. */
@@ -102,6 +102,7 @@ export const ReviewStore = signalStore(
                 factor: '1',
                 offset: '0',
                 unit: layer.unit ?? '',
+                crs: '',
                 looking: false,
               };
             });
@@ -137,18 +138,17 @@ export const ReviewStore = signalStore(
         patchState(s, { taking: true });
         const ids = [...new Set(s.waiting().map((w) => w.review))];
         const batch = s.waiting().filter((w) => w.take).length > 1 ? `b${Date.now().toString(36)}` : null;
-        const crs = s.crs() || null;
         for (const id of ids) {
           const mine = s.waiting().filter((w) => w.review === id);
           const chosen = mine.filter((w) => w.take);
           const ok = await project.guarded(async () => {
             if (chosen.length === 0) await api.dropReview(p.id, id);
-            else project.watch(await api.takeReview(p.id, id, { batch, crs, layers: chosen.map(choiceOf) }));
+            else project.watch(await api.takeReview(p.id, id, { batch, layers: chosen.map(choiceOf) }));
             return true;
           });
           if (ok) patchState(s, { waiting: s.waiting().filter((w) => w.review !== id) });
         }
-        patchState(s, { taking: false, ...(s.waiting().length ? {} : { problems: [], crs: '' }) });
+        patchState(s, { taking: false, ...(s.waiting().length ? {} : { problems: [] }) });
       },
       async leave(): Promise<void> {
         const p = project.project();
@@ -167,6 +167,7 @@ function choiceOf(w: Waiting): object {
     name: w.name.trim() || w.layer.layer,
     step: w.layer.step,
     ...(w.layer.scalable ? { factor, offset } : {}),
+    ...(w.crs ? { crs: w.crs } : {}),
     ...(w.layer.scalable && w.unit.trim() !== (w.layer.unit ?? '') ? { unit: w.unit.trim() } : {}),
   };
 }

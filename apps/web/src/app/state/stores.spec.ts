@@ -3,7 +3,7 @@ import { TestBed } from '@angular/core/testing';
 import { crsOfCode, FeaturesBuilder, infoOf, type Features } from '@helk/core';
 import type { ApiProjectDetail, ProjectEvent } from '@helk/core/api/schemas';
 import { Api } from '../api/api';
-import { datasetOf } from '../testing';
+import { datasetOf, projectOf } from '../testing';
 import { FeatureData } from './feature-data';
 import { ProjectStore } from './project.store';
 
@@ -13,7 +13,7 @@ function points(crs: Features['crs']): Features {
   return b.build('point', crs, []);
 }
 const detail = (id: string, features: Features): ApiProjectDetail => ({
-  project: { id, name: id, note: '', bytes: 0, createdAt: '', openedAt: null, problem: null },
+  project: projectOf(id, { name: id }),
   datasets: [datasetOf('points0001', { info: infoOf(features) }, { name: id })],
   runs: [],
   workbench: null,
@@ -36,6 +36,7 @@ class SlowApi {
     return () => void (f.open = false);
   };
   saveWorkbench = () => Promise.resolve();
+  patchDataset = () => new Promise<never>(() => undefined);
   features = (_p: string, id: string): Promise<Features> => {
     this.fetched.push(id);
     return Promise.resolve(this.held);

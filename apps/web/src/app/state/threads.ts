@@ -1,3 +1,4 @@
+import { kindOf, systemOf, systemText } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
@@ -91,12 +92,11 @@ export const beginningsOf = (t: Thread): DatasetItem[] => t.rows.filter((r) => r
 
 /** What makes sources of one drop alike: tiles of one survey are, points and areas of one file are not. */
 function makeOf({ info }: DatasetItem): string {
-  if (info.kind === 'raster')
-    return JSON.stringify([info.kind, info.bands.map((b) => [b.kind, b.unit]), info.grid.crs?.code]);
+  const system = systemOf(info);
   return JSON.stringify([
-    info.kind,
-    info.kind === 'features' ? info.geometry : '',
-    info.columns.map((c) => [c.name, c.type]),
+    // What it is, without how large it is.
+    kindOf(info).make(info),
+    system && systemText(system),
   ]);
 }
 

@@ -1,5 +1,5 @@
 import { computed, effect, inject, Injectable, linkedSignal, signal, untracked } from '@angular/core';
-import { inBase, LocalJob, parseQuantity, type FeaturesInfo } from '@helk/core';
+import { inBase, LocalJob, ofKind, parseQuantity, type FeaturesInfo } from '@helk/core';
 import { suggestGrid, samplesOf } from '@helk/core/methods/surface/common';
 import { pairSamples, suggestLags } from '@helk/core/methods/surface/variogram';
 import type { Fit, Held, Lag, VariogramKind } from '@helk/core/numeric/variogram';
@@ -16,6 +16,9 @@ export interface VariogramWish {
   model: VariogramKind | 'auto';
   azimuth: string;
   tolerance: string;
+  /** Direction of the longest range, degrees clockwise from north, and the shortest over the longest. */
+  angle: string;
+  ratio: string;
   nugget: string;
   sill: string;
   range: string;
@@ -29,6 +32,8 @@ const FITTED: VariogramWish = {
   model: 'auto',
   azimuth: '',
   tolerance: '22.5',
+  angle: '',
+  ratio: '',
   nugget: '',
   sill: '',
   range: '',
@@ -80,10 +85,7 @@ export class VariogramBench {
   private turn = 0;
   private next: Extract<VariogramRequest, { kind: 'fit' }> | null = null;
 
-  readonly info = computed((): FeaturesInfo | null => {
-    const i = this.item()?.info;
-    return i?.kind === 'features' ? i : null;
-  });
+  readonly info = computed((): FeaturesInfo | null => ofKind('features', this.item()?.info));
   readonly columns = computed(() => (this.info()?.columns ?? []).filter((c) => c.type === 'number'));
   readonly value = computed(() => {
     const named = this.columns().find((c) => c.name === this.wish().value);
@@ -125,7 +127,13 @@ export class VariogramBench {
       if (azimuth !== undefined && !(tolerance > 0 && tolerance <= 90))
         throw new Error('The tolerance lies between 0 and 90°.');
       const direction = azimuth === undefined ? null : { azimuth: azimuth % 180, tolerance };
-      return { request: { lag, maxDistance, direction, model: w.model, held, map: w.map }, wrong: null };
+      const ratio = numberOf(w.ratio, 'Ratio') ?? 1;
+      if (!(ratio > 0 && ratio <= 1)) throw new Error('The ratio lies above 0 and at most at 1.');
+      const angle = numberOf(w.angle, 'Angle');
+      if (ratio < 1 && angle === undefined)
+        throw new Error('A ratio below 1 needs the direction of the longest range.');
+      const anisotropy = ratio < 1 ? { angle: angle! % 180, ratio } : null;
+      return { request: { lag, maxDistance, direction, anisotropy, model: w.model, held, map: w.map }, wrong: null };
     } catch (e) {
       return { request: null, wrong: e instanceof Error ? e.message : String(e) };
     }
@@ -167,6 +175,9 @@ export class VariogramBench {
     if (id) this.kept.set(id, w);
     this.wish.set(w);
   }
+
+  /** The direction and ratio that are felt; null where every direction counts alike. */
+  readonly anisotropy = computed(() => this.read().request?.anisotropy ?? null);
 
   /** Nothing held: nugget, sill and range are fitted again. */
   release(): void {

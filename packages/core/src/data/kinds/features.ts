@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { packBinary, unpackBinary } from '../../formats/binary';
 import { columnLosses, placeLosses } from '../../formats/column-losses';
 import { codeChecks } from '../column-checks';
@@ -10,6 +10,7 @@ import { featuresFlaw } from '../flaws';
 import type { Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
+import { vectorLook } from '../../render/look-shapes';
 import { formatNumber } from '../number-words';
 import { getWhole, putWhole, StoredWhole } from '../whole-store';
 import { withUnit } from '../quantity';
@@ -32,6 +33,7 @@ export const features: KindRecord<'features', Features, FeaturesInfo, Handle<Fea
     columns,
     doubled: count.optional(),
   }),
+  lookShape: vectorLook,
 
   info: (d) => ({
     kind: 'features',
@@ -51,6 +53,7 @@ export const features: KindRecord<'features', Features, FeaturesInfo, Handle<Fea
   unit: () => null,
   lacksUnit: () => false,
   summary: (info) => `${info.count} ${info.geometry}${info.count === 1 ? '' : 's'}`,
+  make: (info) => ['features', info.geometry, info.columns.map((c) => [c.name, c.type])],
   arrival: (info) => [`columns: ${info.columns.map((c) => c.name).join(', ') || 'none'}`],
   details: (info) => [
     { name: 'Features', value: `${formatNumber(info.count)} ${info.geometry}s` },
@@ -71,6 +74,7 @@ export const features: KindRecord<'features', Features, FeaturesInfo, Handle<Fea
     onlyPlace(by);
     return by.crs === undefined ? info : { ...info, crs: parseCrs(by.crs) };
   },
+  rows: (info) => ({ count: info.count, columns: info.columns, noun: `${info.geometry}s` }),
   misfit: ({ geometry }, { geometry: wanted }) =>
     wanted && geometry !== wanted ? `${wanted}s are wanted, these are ${geometry}s.` : null,
   inspect: ({ crs: system, geometry, count: n, extent, columns: all }) => ({

@@ -2,6 +2,7 @@ import type { WriteFormat } from '../../formats/write-formats';
 import { features } from './features';
 import type { DataOf, HandleOf, InfoOf, KindRecord } from './kind';
 import { raster } from './raster';
+import type { ColumnInfo } from '../features';
 import { table } from './table';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
@@ -25,6 +26,18 @@ type AnyRecord = KindRecord<DatasetKind, Dataset, DatasetInfo, AnyHandle>;
 export const kindOf = (of: { kind: DatasetKind }): AnyRecord => KINDS[of.kind] as unknown as AnyRecord;
 export const isKind = (text: string): text is DatasetKind => Object.hasOwn(KINDS, text);
 export const KIND_NAMES = Object.keys(KINDS) as [DatasetKind, ...DatasetKind[]];
+
+/** A description, where it is one of that kind. */
+export const ofKind = <K extends DatasetKind>(
+  kind: K,
+  info: DatasetInfo | null | undefined,
+): Kinds[K]['info'] | null => (info?.kind === kind ? (info as Kinds[K]['info']) : null);
+/** What is in memory, where it is of that kind. */
+export const dataOf = <K extends DatasetKind>(kind: K, data: Dataset | null | undefined): Kinds[K]['data'] | null =>
+  data?.kind === kind ? (data as Kinds[K]['data']) : null;
+/** Columns of a description, none where it has none. */
+export const columnsOf = (info: DatasetInfo | null | undefined): ColumnInfo[] =>
+  (info && kindOf(info).rows?.(info).columns) ?? [];
 
 export const infoOf = (d: Dataset): DatasetInfo => kindOf(d).info(d);
 /** System of a dataset; null when it is not known, and for what lies nowhere. */

@@ -4,7 +4,7 @@ import type { WriteFormat } from '../../formats/write-formats';
 import type { Check, Note } from '../check';
 import type { Crs, Extent } from '../crs';
 import type { Handle, PieceStore, Progress, RasterHead, RasterSink } from '../handle';
-import type { GeometryType } from '../features';
+import type { ColumnInfo, GeometryType } from '../features';
 import type { ClassEntry } from '../raster';
 
 /** What may be given by hand to a dataset that lacks it. */
@@ -13,6 +13,8 @@ export interface Given {
   crs?: string | undefined;
   unit?: string | undefined;
   classes?: ClassEntry[] | undefined;
+  /** The band that the classes are of, from 0; the first where not given. */
+  band?: number | undefined;
 }
 
 /** What is shown of a layer for confirmation before it is taken in. */
@@ -68,6 +70,9 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   /** The same of the detail, where there is any. */
   readonly detailShape?: z.ZodType;
 
+  /** What a way of drawing it looks like, where it can be drawn. */
+  readonly lookShape?: z.ZodType;
+
   /** Everything there is to know of a dataset in memory, facts included. O(values). */
   info(data: D): I;
   /** The same of what a handle holds, by reading it where that is not known yet. */
@@ -90,6 +95,8 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   lacksUnit(info: I): boolean;
   /** What it is, in one line: `raster · m · 30 m`. */
   summary(info: I): string;
+  /** What it is, whatever its size and values: the same for tiles of one survey. Plain JSON. */
+  make(info: I): unknown;
   /** Its size and values for whoever looks at it on arrival, apart from system and file. */
   arrival(info: I): string[];
   /** The same for whoever wants to know all. */
@@ -98,6 +105,8 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   checks(info: I): Check[];
   /** The same dataset with what was given by hand. @throws HelkError `request.invalid` for what it cannot have, or has already */
   give(info: I, given: Given): I;
+  /** Its rows, where it has any: how many, of which columns, and what several of them are called. */
+  rows?(info: I): { count: number; columns: ColumnInfo[]; noun: string };
   /** Names of the bands it has, where it has any. */
   bands?(info: I): string[];
   /** The same with one band only. */

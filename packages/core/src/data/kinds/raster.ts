@@ -1,7 +1,8 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { geoKeysOf } from '../../formats/geokeys-write';
 import { untold, type WriteFormat } from '../../formats/write-formats';
+import { rasterLook } from '../../render/look-shapes';
 import { Summariser } from '../../numeric/statistics';
 import { parted, type BandDetail } from '../band-facts';
 import { isWide } from '../cells';
@@ -12,7 +13,16 @@ import { eachInfinite } from '../infinite';
 import { band, bandDetail, grid } from '../info-shapes';
 import { formatNumber } from '../number-words';
 import { displayUnit } from '../quantity';
-import { cellMetres, gridExtent, headFlaw, missingOf, MISSING_CLASS, type Raster, type RasterInfo } from '../raster';
+import {
+  cellMetres,
+  gridExtent,
+  headFlaw,
+  missingOf,
+  MISSING_CLASS,
+  type BandInfo,
+  type Raster,
+  type RasterInfo,
+} from '../raster';
 import { cellText, rasterChecks } from '../raster-checks';
 import {
   BandsOf,
@@ -28,12 +38,17 @@ import { packRaster, RasterPacker, StoredRaster, verifyRaster } from '../raster-
 import { given, type KindRecord, type Rescaling, type ReviewFacts } from './kind';
 
 /** Bands of cells on a grid. */
+/** What the values of a band are: classes, or measures in a unit. */
+const valueWords = (b: BandInfo): string =>
+  b.kind === 'category' ? (b.classes ? `${b.classes.length} classes` : 'classes') : (b.unit ?? 'unit not known');
+
 export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
   kind: 'raster',
   words: { one: 'raster', many: 'rasters' },
   placed: true,
   shape: z.object({ kind: z.literal('raster'), grid, bands: z.array(band).min(1).max(10_000) }),
   detailShape: z.object({ bands: z.array(bandDetail) }),
+  lookShape: rasterLook,
 
   info: (d) => new MemoryRaster(d).info,
   study: studyRaster,
@@ -70,13 +85,10 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
   unit: (info) => info.bands[0]?.unit ?? null,
   lacksUnit: (info) => info.bands[0]!.unit === null && info.bands[0]!.kind === 'measure',
   summary: (info) =>
-    [
-      'raster',
-      info.bands.length > 1 ? `${info.bands.length} bands` : (info.bands[0]!.unit ?? 'unit not known'),
-      cellText(info),
-    ]
+    ['raster', info.bands.length > 1 ? `${info.bands.length} bands` : valueWords(info.bands[0]!), cellText(info)]
       .filter(Boolean)
       .join(' · '),
+  make: (info) => ['raster', info.bands.map((b) => [b.kind, b.unit])],
   arrival: ({ grid: g, bands }) => {
     const s = bands[0]!.facts!.summary;
     const range = s.max - s.min;
@@ -97,7 +109,7 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
       { name: 'East, north', value: `${e[2].toFixed(digits)}, ${e[3].toFixed(digits)}` },
       ...info.bands.flatMap((b) => {
         const f = b.facts!.summary;
-        const unit = b.unit === null ? ' (unit not known)' : ` ${displayUnit(b.unit)}`;
+        const unit = b.unit === null ? (b.kind === 'category' ? '' : ' (unit not known)') : ` ${displayUnit(b.unit)}`;
         const text = (v: number): string => formatNumber(v, f.max - f.min);
         return [
           {
@@ -122,8 +134,8 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
         b.unit = by.unit;
       }
     if (by.classes) {
-      const b = out.bands[0]!;
-      if (b.kind !== 'category')
+      const b = out.bands[by.band ?? 0];
+      if (b?.kind !== 'category')
         throw new HelkError('request.invalid', 'Only a raster of classes has class names and colours.', 'classes');
       b.classes = by.classes;
     }

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { packBinary, unpackBinary } from '../../formats/binary';
 import { columnLosses } from '../../formats/column-losses';
@@ -30,6 +30,7 @@ export const table: KindRecord<'table', Table, TableInfo, Handle<Table, TableInf
   unit: () => null,
   lacksUnit: () => false,
   summary: (info) => `table · ${info.rows} ${info.rows === 1 ? 'row' : 'rows'}`,
+  make: (info) => ['table', info.columns.map((c) => [c.name, c.type])],
   arrival: (info) => [`columns: ${info.columns.map((c) => c.name).join(', ') || 'none'}`],
   details: (info) => [
     { name: 'Columns', value: info.columns.map((c) => withUnit(c.name, c.unit)).join('; ') || 'none' },
@@ -41,6 +42,7 @@ export const table: KindRecord<'table', Table, TableInfo, Handle<Table, TableInf
     if (by.crs !== undefined) throw new HelkError('request.invalid', 'A table has no coordinate system.', 'crs');
     return info;
   },
+  rows: (info) => ({ count: info.rows, columns: info.columns, noun: 'rows' }),
   misfit: () => null,
   inspect: (info) => ({ rows: info.rows, columns: info.columns }),
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { featureCount, FeaturesBuilder, takeColumn, type Features } from '../../data/features';
 import { featureArea, measuredHow } from '../../data/measure';
 import { defineMethod, input, output } from '../../method/define';
@@ -64,6 +64,7 @@ export const absorbSmall = defineMethod({
     }).default([]),
     within: column({ label: 'Only within', of: 'polygons', help: 'Join only where this column is alike.' }).optional(),
   }),
+  preview: { kind: 'small', input: 'polygons', param: 'minArea' },
   outputs: { result: output.features('Small ones absorbed', 'absorbed') },
   figures: { absorbed: { label: 'Areas absorbed' }, areaAbsorbed: { label: 'Area absorbed', unit: 'm2' } },
   checks: ({ polygons }, p): Check[] => {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { featureCount, FeaturesBuilder, takeColumn } from '../../data/features';
 import { metresPerUnit } from '../../data/crs';
 import { defineMethod, input, output } from '../../method/define';
@@ -39,7 +39,7 @@ export const buffer = defineMethod({
         ]
       : []),
   ],
-  estimate: ({ features }) => ({ cells: features.count, bytes: features.count * 4000, seconds: features.count / 5000 }),
+  estimate: ({ features }) => ({ cells: features.count, bytes: features.count * 7000, seconds: features.count / 5000 }),
   run: async ({ features }, p, job) => {
     const n = featureCount(features);
     const distance = p.distance / (features.crs ? metresPerUnit(features.crs) : 1);

@@ -1,11 +1,11 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import type { Column } from '../../data/features';
 import { numberColumn } from '../../data/table';
 import { compile } from '../../formula/compile';
 import { evaluateOver, namesOfColumns } from '../../formula/over-features';
 import { parseFormula } from '../../formula/parse';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { text } from '../../method/params';
 import type { Check } from '../../data/check';
 
@@ -21,10 +21,11 @@ export const calculate = defineMethod({
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({
     column: text({ label: 'Name of the column' }),
-    formula: text({ label: 'Formula', help: 'Like people / area(km2), or upper(name).', editor: 'formula' }),
+    formula: text({ label: 'Formula', help: 'Like people / area(km2), or upper(name).', widget: 'formula' }),
     unit: text({ label: 'Unit', help: 'Like ha; empty when it has none.' }).default(''),
   }),
-  outputs: { features: output.features('With column') },
+  preview: { kind: 'values', input: 'features', param: 'formula' },
+  outputs: { features: shown(output.features('With column'), { like: 'features' }) },
   named: ({ features: [name] = ['Features'] }, p) => `${name}, new ${p.column}`,
   figures: { missing: { label: 'Missing values' } },
   checks: ({ features }, p): Check[] => {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import { FeaturesBuilder, featureBoxes, featuresExtent } from '../../data/features';
@@ -40,6 +40,12 @@ export const cells = defineMethod({
       .map((k) => k * power)
       .reduce((a, b) => (Math.abs(b - rough) < Math.abs(a - rough) ? b : a));
     return { size: { value: `${size} m`, reason: 'about a fortieth of the side of the extent' } };
+  },
+  estimate: ({ extent }, p) => {
+    const [w, s, e, n] = extent.extent ?? [0, 0, 0, 0];
+    const size = p.size / (extent.crs ? metresPerUnit(extent.crs) : 1);
+    const cells = Math.min(MOST, Math.ceil((e - w) / size + 2) * Math.ceil((n - s) / size + 2));
+    return { cells, bytes: cells * 900, seconds: cells / 1e5 };
   },
   run: async ({ extent }, p, job) => {
     const box = featuresExtent(extent);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FeaturesBuilder } from '../../data/features';
 import { defineMethod, input, output } from '../../method/define';
 import { choice } from '../../method/params';

@@ -1,9 +1,9 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { besideColumns, featureCount, featuresIn, takeColumn, type Column } from '../../data/features';
 import { featureArea, measuredHow } from '../../data/measure';
 import { numberColumn, textColumn, type Table } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, column } from '../../method/params';
 import { columnChecks, columnOf, keyOf, noteHeights, placeChecks, totalArea } from './common';
 import { overlayPieces } from './overlay-pairs';
@@ -54,7 +54,10 @@ export const changeMatrix = defineMethod({
     afterColumn: column({ label: 'Class after', of: 'after' }),
     unit: choice({ ha: 'ha', km2: 'km²', m2: 'm²' }, { label: 'Unit of areas' }).default('ha'),
   }),
-  outputs: { matrix: output.table('Change matrix'), overlay: output.features('Overlay') },
+  outputs: {
+    matrix: shown(output.table('Change matrix'), { panel: { id: 'matrix' }, first: true }),
+    overlay: output.features('Overlay'),
+  },
   figures: {
     total: { label: 'Area in both', unit: 'param:unit' },
     unchanged: { label: 'Unchanged', unit: 'param:unit' },

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { besideColumns, featureCount, featuresIn } from '../../data/features';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { featureCount, FeaturesBuilder, takeColumn } from '../../data/features';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, columns } from '../../method/params';

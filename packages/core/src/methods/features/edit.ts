@@ -1,8 +1,8 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { type Column } from '../../data/features';
 import { own } from '../../data/own';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { LONG_TEXT, text } from '../../method/params';
 import { readRows, writeRows } from './subset';
 import { plural, type Check } from '../../data/check';
@@ -119,7 +119,8 @@ export const edit = defineMethod({
       most: LONG_TEXT,
     }),
   }),
-  outputs: { features: output.features('Edited') },
+  serves: 'keep typed',
+  outputs: { features: shown(output.features('Edited'), { like: 'features' }) },
   named: ({ features: [name] = ['Features'] }) => `${name} edited`,
   figures: { changed: { label: 'Values changed' }, emptied: { label: 'Made missing' } },
   checks: ({ features }, p): Check[] => {

@@ -1,6 +1,7 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { coordinateColumns, fitsDegrees, pointsOfColumns } from '../../data/point-columns';
+import { kindOf } from '../../data/kinds';
 import { defineMethod, input, output } from '../../method/define';
 import { column, crs } from '../../method/params';
 import { columnChecks } from './common';
@@ -22,6 +23,7 @@ export const fromTable = defineMethod({
     crs: crs({ label: 'Coordinate system', help: 'The one the numbers are in.' }).optional(),
   }),
   named: ({ table: [name] = ['Table'] }) => `${name}, points`,
+  serves: 'place rows',
   outputs: { points: output.features('Points') },
   figures: { placed: { label: 'Rows with a place' }, placeless: { label: 'Rows without' } },
   checks: ({ table }, p): Check[] => [
@@ -49,6 +51,10 @@ export const fromTable = defineMethod({
           y: { value: named.y, reason: 'named like a northing' },
         }
       : {};
+  },
+  estimate: ({ table }) => {
+    const { count } = kindOf(table).rows!(table);
+    return { cells: count, bytes: count * 120, seconds: count / 1e6 };
   },
   run: ({ table }, p, job) => {
     job.progress(0.1, 'placing');

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { besideColumns, featureBoxes, featureCount, featuresIn, takeColumn } from '../../data/features';
 import { metresPerUnit } from '../../data/crs';
 import { numberColumn } from '../../data/table';

@@ -1,5 +1,6 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { besideColumns, featureCount, takeColumn } from '../../data/features';
+import { kindOf } from '../../data/kinds';
 import { defineMethod, input, output } from '../../method/define';
 import { column } from '../../method/params';
 import { columnChecks, columnOf } from './common';
@@ -39,6 +40,10 @@ export const join = defineMethod({
       key: both && { value: both.name, reason: 'both have a column of this name' },
       tableKey: p.key && !other ? undefined : other && { value: other.name, reason: 'both have a column of this name' },
     };
+  },
+  estimate: ({ features, table }) => {
+    const { count } = kindOf(table).rows!(table);
+    return { cells: features.count, bytes: (features.count + count) * 200, seconds: (features.count + count) / 1e6 };
   },
   run: ({ features, table }, p, job) => {
     const key = columnOf(features.columns, p.key, 'key');

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FreeNames } from '../../data/names';
 import { copyParts, featureCount, featuresIn, FeaturesBuilder, type Column } from '../../data/features';
 import { defineMethod, input, output } from '../../method/define';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { copyParts, featureCount, FeaturesBuilder } from '../../data/features';
 import { featureArea } from '../../data/measure';
 import { defineMethod, input, output } from '../../method/define';

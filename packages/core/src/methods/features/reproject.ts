@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { placeOf } from '../../data/arrival';
 import { sameCrs, suggestUtm } from '../../data/crs';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { metresPerUnit } from '../../data/crs';
 import { featureCount, FeaturesBuilder } from '../../data/features';
 import { defineMethod, input, output } from '../../method/define';

@@ -1,10 +1,10 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { takeFeatures } from '../../data/features';
 import { compile } from '../../formula/compile';
 import { namesOfColumns, rowsWhere } from '../../formula/over-features';
 import { FormulaError, parseFormula } from '../../formula/parse';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { LONG_TEXT, text } from '../../method/params';
 
 /** `3, 7-12` as rows, counted from 1; null for an empty text. @throws HelkError for what is no such list */
@@ -50,7 +50,7 @@ export const subset = defineMethod({
   sources: ['ECMA-262 (grammar of expressions)'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({
-    where: text({ label: 'Condition', help: 'Like area(ha) > 20 && class == "moor".', editor: 'formula' }).default(
+    where: text({ label: 'Condition', help: 'Like area(ha) > 20 && class == "moor".', widget: 'formula' }).default(
       'true',
     ),
     rows: text({
@@ -59,7 +59,9 @@ export const subset = defineMethod({
       most: LONG_TEXT,
     }).default(''),
   }),
-  outputs: { subset: output.features('Subset') },
+  preview: { kind: 'rows', input: 'features', param: 'where' },
+  serves: 'keep picked',
+  outputs: { subset: shown(output.features('Subset'), { like: 'features' }) },
   figures: { kept: { label: 'Kept' }, dropped: { label: 'Left out' } },
   checks: ({ features }, p) => {
     if (compile(parseFormula(p.where), namesOfColumns(features.columns, true)).type === 'text')

@@ -1,10 +1,11 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { FeaturesBuilder } from '../../data/features';
-import { cellCount, cellMetres, firstBand, type Cells } from '../../data/raster';
+import { cellCount, cellMetres, firstBand, type Cells, type Grid } from '../../data/raster';
 import { numberColumn, textColumn } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, number } from '../../method/params';
+import { growingFloats } from '../../numeric/growing';
 import { room } from '../../data/room';
 import { defineKernel } from '../../method/parallel';
 import { chaikin, isolines, squareRanges, type SquareRanges } from '../../numeric/contour';
@@ -35,7 +36,12 @@ export const contours = defineMethod({
     from: number({ label: 'From', help: 'Lowest level; empty for all.' }).optional(),
     to: number({ label: 'To', help: 'Highest level; empty for all.' }).optional(),
   }),
-  outputs: { contours: output.features('Contours') },
+  preview: { kind: 'contours', input: 'raster', param: 'interval' },
+  outputs: {
+    contours: shown(output.features('Contours'), {
+      features: { colour: '#7a5230', width: 0.8, emphasis: 'index', label: { formula: 'level', size: 10.5 } },
+    }),
+  },
   figures: { levels: { label: 'Levels' }, lines: { label: 'Lines' }, length: { label: 'Length', unit: 'm' } },
   suggest: ({ raster }) => {
     const b = raster.bands[0]!;
@@ -54,7 +60,7 @@ export const contours = defineMethod({
     const f = raster.bands[0]!.facts?.summary;
     const n = cellCount(raster.grid);
     const levels = f ? (f.max - f.min) / p.interval : 10;
-    return { cells: n, bytes: n * 12, seconds: (n * Math.max(1, levels)) / 2e8 };
+    return { cells: n, bytes: n * 18, seconds: (n * Math.max(1, levels)) / 2e8 };
   },
   run: async ({ raster }, p, job) => {
     const { grid } = raster;
@@ -78,24 +84,19 @@ export const contours = defineMethod({
     const wanted = Array.from({ length: Math.max(0, last - first + 1) }, (_, j) => valueOf(first + j));
     const { columns: width, rows: height } = grid;
     const ranges = squareRanges(band.cells, width, height, (n) => room(Float64Array, n));
-    await job.parallel(levelLines, { cells: band.cells, width, height, ranges }, wanted, (lines, j) => {
+    const shared: Ground = { cells: band.cells, grid, ranges, times, metres: rowMetres(grid) };
+    await job.parallel(levelLines, shared, wanted, (found, j) => {
       job.progress(j / wanted.length, `level ${j + 1} of ${wanted.length}`);
       const k = first + j;
-      const value = wanted[j]!;
-      if (lines.length) levels++;
-      for (const raw of lines) {
-        const l = times ? chaikin(raw, times) : raw;
-        for (let i = 0; i < l.length; i += 2) {
-          b.coordinate(grid.x + l[i]! * grid.dx, grid.y - l[i + 1]! * grid.dy);
-          if (i) {
-            const [cw, ch] = cellMetres(grid, Math.min(grid.rows - 1, Math.max(0, Math.floor(l[i + 1]!))));
-            length += Math.hypot((l[i]! - l[i - 2]!) * cw, (l[i + 1]! - l[i - 1]!) * ch);
-          }
-        }
+      if (found.ends.length) levels++;
+      length += found.length;
+      let i = 0;
+      for (const end of found.ends) {
+        for (; i < end; i += 2) b.coordinate(found.xy[i]!, found.xy[i + 1]!);
         b.endRing();
         b.endPart();
         b.endFeature();
-        level.push(value);
+        level.push(wanted[j]!);
         index.push(String(k % Math.round(p.indexEvery) === 0));
       }
     });
@@ -113,11 +114,38 @@ export const contours = defineMethod({
 
 interface Ground {
   cells: Cells;
-  width: number;
-  height: number;
+  grid: Grid;
   ranges: SquareRanges;
+  /** Roundings of corners. */
+  times: number;
+  /** Width and height of a cell in each row, metres. */
+  metres: Float64Array;
 }
 
-const levelLines = defineKernel('raster.contours', ({ cells, width, height, ranges }: Ground, level: number) =>
-  isolines(cells, width, height, level, ranges),
-);
+function rowMetres(grid: Grid): Float64Array {
+  const out = new Float64Array(2 * grid.rows);
+  for (let r = 0; r < grid.rows; r++) out.set(cellMetres(grid, r), 2 * r);
+  return out;
+}
+
+/** The lines of one level one after the other in flat coordinates, where each ends, and how long they are together in metres. */
+const levelLines = defineKernel('raster.contours', (g: Ground, level: number) => {
+  const { cells, grid, ranges, times, metres } = g;
+  const { columns: width, rows: height } = grid;
+  let length = 0;
+  const xy = growingFloats();
+  const ends: number[] = [];
+  let at = 0;
+  for (const raw of isolines(cells, width, height, level, ranges)) {
+    const l = times ? chaikin(raw, times) : raw;
+    for (let i = 0; i < l.length; i += 2) {
+      xy.push(grid.x + l[i]! * grid.dx);
+      xy.push(grid.y - l[i + 1]! * grid.dy);
+      if (i === 0) continue;
+      const r = 2 * Math.min(height - 1, Math.max(0, Math.floor(l[i + 1]!)));
+      length += Math.hypot((l[i]! - l[i - 2]!) * metres[r]!, (l[i + 1]! - l[i - 1]!) * metres[r + 1]!);
+    }
+    ends.push((at += l.length));
+  }
+  return { xy: xy.done(), ends: Uint32Array.from(ends), length };
+});

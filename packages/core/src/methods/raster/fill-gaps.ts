@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { bandInfo, cellCount, cellMetres, missingOf, type Band, type Cells } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, quantity } from '../../method/params';

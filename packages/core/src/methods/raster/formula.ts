@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sameCrs } from '../../data/crs';
 import { isWide } from '../../data/cells';
 import { cellCount, measureHead, missingOf, sameGrid, type RasterInfo } from '../../data/raster';
@@ -75,9 +75,10 @@ export const formula = defineMethod({
   sources: ['ECMA-262 (grammar of expressions)'],
   inputs: { rasters: input.rasters({ label: 'Grids', bands: 'all', parts: true }) },
   params: z.object({
-    formula: text({ label: 'Formula', help: 'Like (a - b) / (a + b), or if(a > 500, 1, 0).', editor: 'formula' }),
+    formula: text({ label: 'Formula', help: 'Like (a - b) / (a + b), or if(a > 500, 1, 0).', widget: 'formula' }),
     unit: text({ label: 'Unit of the result', help: 'Like m; empty when it has none.' }).default(''),
   }),
+  preview: { kind: 'formula', input: 'rasters', param: 'formula' },
   outputs: { result: output.raster('Result') },
   figures: {
     min: { label: 'Lowest', unit: 'result' },

@@ -1,14 +1,12 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
 import { featureCount, featuresExtent, featuresIn, type Features } from '../../data/features';
-import { cellCount, MISSING_CLASS, newCells, type Band, type Cells, type Grid } from '../../data/raster';
+import { cellCount, missingOf, newCells, type BandInfo, type Grid } from '../../data/raster';
+import { plainHeld } from '../../data/cells';
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize, column } from '../../method/params';
-import type { Job } from '../../method/job';
-import { defineKernel } from '../../method/parallel';
-import { blockRows } from '../../method/rows';
-import { growingFloats } from '../../numeric/growing';
+import { defineRowKernel, outType, overRows } from '../../method/rows';
 import { eachRun, edgeRows, type EdgeRows } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { roundNear } from './reproject';
@@ -62,6 +60,14 @@ export const fromFeatures = defineMethod({
           },
         };
   },
+  estimate: ({ features, like }, p) => {
+    const [w, s, e, n] = features.extent ?? [0, 0, 0, 0];
+    const over = (size: number): number => Math.ceil((e - w) / size + 1) * Math.ceil((n - s) / size + 1);
+    const cells = like
+      ? cellCount(like.grid)
+      : over(cellInUnits(p.cellSize as { value: number; unit: string }, features.crs));
+    return { cells, bytes: cells * 9 + features.count * 60, seconds: cells / 2e7 + features.count / 1e5 };
+  },
   run: async ({ features, like }, p, job) => {
     const f = like ? featuresIn(features, like.grid.crs) : features;
     const grid = like?.grid ?? gridOver(f, p.cellSize as { value: number; unit: string });
@@ -69,21 +75,11 @@ export const fromFeatures = defineMethod({
     const numeric = c.type !== 'text';
     const labels = numeric ? [] : [...new Set((c.values as string[]).filter((_, i) => !c.missing?.[i]))].sort();
     const code = new Map(labels.map((l, k) => [l, k + 1]));
-    const cells = newCells(numeric ? 'measure' : 'category', cellCount(grid));
     const values = Float64Array.from({ length: featureCount(f) }, (_, i) =>
       c.missing?.[i] ? NaN : numeric ? (c.values[i] as number) : code.get(c.values[i] as string)!,
     );
-    if (f.geometry === 'polygon') await fill(job, f, values, grid, cells);
-    else
-      for (let i = 0; i < values.length; i++) {
-        if ((i & 63) === 0) job.progress(i / values.length, 'burning');
-        if (values[i] === values[i]) burn(f, i, grid, (cell) => (cells[cell] = values[i]!));
-      }
-    let count = 0;
-    for (const v of cells) if (v === v && v !== MISSING_CLASS) count++;
-    if (count === 0) job.note('look', 'burn.none', 'No cell got a value: do the features lie on the grid?');
-    const band: Band = numeric
-      ? { name: c.name, unit: c.unit, kind: 'measure', storedType: 'float32', missingCode: null, cells }
+    const band: BandInfo = numeric
+      ? { name: c.name, unit: c.unit, kind: 'measure', storedType: 'float32', missingCode: null }
       : {
           name: c.name,
           unit: null,
@@ -91,43 +87,52 @@ export const fromFeatures = defineMethod({
           storedType: 'int16',
           missingCode: null,
           classes: labels.map((label, k) => ({ value: k + 1, label, colour: null })),
-          cells,
         };
-    return { raster: { kind: 'raster', grid, bands: [band] }, figures: { cells: count } };
+    const head = { ...band, held: plainHeld(band) };
+    const sink = job.raster('raster', { grid, bands: [head] });
+    const missing = missingOf(band);
+    let count = 0;
+    if (f.geometry === 'polygon') {
+      const areas = { xy: f.xy, edges: edgeRows(f, grid), grid, values, missing };
+      const told = await overRows(job, 'burning', grid, [], burnRows, areas, sink, [outType(head)]);
+      for (const n of told) count += n;
+    } else {
+      const cells = newCells(band.kind, cellCount(grid));
+      for (let i = 0; i < values.length; i++) {
+        if ((i & 63) === 0) job.progress(i / values.length, 'burning');
+        if (values[i] === values[i]) burn(f, i, grid, (cell) => (cells[cell] = values[i]!));
+      }
+      for (const v of cells) if (v === v && v !== missing) count++;
+      await sink.write(0, cells);
+    }
+    if (count === 0) job.note('look', 'burn.none', 'No cell got a value: do the features lie on the grid?');
+    return { raster: sink, figures: { cells: count } };
   },
 });
 
-interface Burning {
+interface Areas {
   xy: Float64Array;
   edges: EdgeRows;
   grid: Grid;
+  /** Of every area; NaN for those that are not burnt. */
   values: Float64Array;
+  missing: number;
 }
 
-/** Areas take the cells whose centres lie in them; of several the last. */
-async function fill(job: Job, f: Features, values: Float64Array, grid: Grid, cells: Cells): Promise<void> {
-  const edges = edgeRows(f, grid);
-  const step = blockRows(grid.columns);
-  const starts = Array.from({ length: Math.ceil(edges.rows / step) }, (_, k) => edges.row + k * step);
-  const blocks = starts.map((from) => ({ from, rows: Math.min(step, edges.row + edges.rows - from) }));
-  await job.parallel(burnRows, { xy: f.xy, edges, grid, values }, blocks, (runs, k) => {
-    job.progress(k / blocks.length, 'burning');
-    for (let j = 0; j < runs.length; j += 3) cells.fill(values[runs[j + 2]!]!, runs[j]!, runs[j + 1]!);
-  });
-}
-
-/** Runs of cells with the area that they lie in: first cell, cell behind the last, number of the area. */
-const burnRows = defineKernel(
+/** Cells take the area that their centre lies in, of several the last; tells how many did. */
+const burnRows = defineRowKernel(
   'raster.fromFeatures',
-  ({ xy, edges, grid, values }: Burning, { from, rows }: { from: number; rows: number }) => {
-    const runs = growingFloats();
-    for (let y = from; y < from + rows; y++)
-      eachRun({ xy }, edges, grid, y, (c0, c1, area) => {
-        if (values[area] !== values[area]) return;
-        runs.push2(y * grid.columns + c0, y * grid.columns + c1);
-        runs.push(area);
+  ({ xy, edges, grid, values, missing }: Areas, block): number => {
+    const out = block.out[0]!.fill(missing);
+    for (let y = 0; y < block.rows; y++) {
+      const at = y * block.width;
+      eachRun({ xy }, edges, grid, block.from + y, (c0, c1, area) => {
+        if (values[area] === values[area]) out.fill(values[area]!, at + c0, at + c1);
       });
-    return runs.done();
+    }
+    let count = 0;
+    for (let i = 0; i < out.length; i++) if (out[i] === out[i] && out[i] !== missing) count++;
+    return count;
   },
 );
 

@@ -1,8 +1,8 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FeaturesBuilder } from '../../data/features';
 import { cellArea, cellCount, firstBand, missingOf } from '../../data/raster';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { cellOutlines, enclosedGaps, missingMask } from '../../numeric/components';
 import { plural } from '../../data/check';
 
@@ -17,7 +17,7 @@ export const gaps = defineMethod({
   sources: ['Snyder 1987, USGS Professional Paper 1395, eq. 3-12 (area of an ellipsoidal zone)'],
   inputs: { raster: input.raster({}) },
   params: z.object({}),
-  outputs: { gaps: output.features('Gaps') },
+  outputs: { gaps: shown(output.features('Gaps'), { features: { colour: '#d6246e' } }) },
   figures: {
     gaps: { label: 'Gaps' },
     gapCells: { label: 'Missing cells inside' },

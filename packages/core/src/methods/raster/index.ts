@@ -17,3 +17,4 @@ export { zonal } from './zonal';
 export { toPoints } from './to-points';
 export { toPolygons } from './to-polygons';
 export { fromFeatures } from './from-features';
+export { changeMatrix } from './change-matrix';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sameCrs } from '../../data/crs';
 import {
   bandInfo,
@@ -11,7 +11,7 @@ import {
   type StoredType,
   type RasterInfo,
 } from '../../data/raster';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { choice } from '../../method/params';
 import { enclosedGaps, missingMask } from '../../numeric/components';
 import { type Check, plural } from '../../data/check';
@@ -221,7 +221,7 @@ export const mosaic = defineMethod({
       { label: 'Where tiles overlap', help: 'Matters only when seams show.' },
     ).default('first'),
   }),
-  outputs: { mosaic: output.raster('Mosaic', '= Mosaic') },
+  outputs: { mosaic: shown(output.raster('Mosaic', '= Mosaic'), { parts: 'tiles' }) },
   figures: {
     tiles: { label: 'Tiles' },
     overlapCells: { label: 'Cells in more than one tile' },

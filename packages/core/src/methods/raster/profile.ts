@@ -1,11 +1,11 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import { featureCount } from '../../data/features';
 import { unitFactor } from '../../data/quantity';
 import { cellMetres, firstBand, metresPerDegree } from '../../data/raster';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { quantity } from '../../method/params';
 import { valuesAt } from './sample';
 import type { Check } from '../../data/check';
@@ -23,7 +23,7 @@ export const profile = defineMethod({
   sources: ['common practice, no source'],
   inputs: { rasters: input.rasters({ label: 'Grids' }), line: input.features({ label: 'Line', geometry: 'line' }) },
   params: z.object({ step: quantity('length', { label: 'Step', unit: 'm', above: 0 }) }),
-  outputs: { profile: output.table('Profile') },
+  outputs: { profile: shown(output.table('Profile'), { panel: { id: 'profile' } }) },
   figures: {
     length: { label: 'Length', unit: 'm' },
     min: { label: 'Lowest', unit: 'band' },
@@ -48,6 +48,14 @@ export const profile = defineMethod({
     if (!g) return {};
     const half = Math.min(...cellMetres(g, g.rows >> 1)) / 2;
     return { step: { value: `${Number(half.toPrecision(3))} m`, reason: 'half a cell' } };
+  },
+  // How long the line is, is known when it is read: three times across is much for one.
+  estimate: ({ rasters, line }, p) => {
+    const [w, so, e, n] = line.extent ?? [0, 0, 0, 0];
+    const across =
+      Math.hypot(e - w, n - so) * (line.crs?.geographic ? 111_000 : line.crs ? metresPerUnit(line.crs) : 1);
+    const places = Math.min(MOST_POINTS, Math.ceil((3 * across) / p.step) + 1000);
+    return { cells: places, bytes: places * (5 + rasters.length) * 24, seconds: places / 1e6 };
   },
   run: ({ rasters, line }, p, job) => {
     const crs = line.crs ?? rasters[0]!.grid.crs;

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import type { Held } from '../../data/held';
 import { cellCount, MISSING_CLASS, missingOf, type BandInfo, type ClassEntry } from '../../data/raster';
@@ -120,7 +120,7 @@ export const recode = defineMethod({
   sources: ['common practice, no source'],
   inputs: { raster: input.raster({ parts: true }) },
   params: z.object({
-    rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', editor: 'rules' }),
+    rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', widget: 'rules' }),
   }),
   outputs: { recoded: output.raster('Recoded') },
   figures: {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { placeOf } from '../../data/arrival';
 import { metresPerUnit, sameCrs, suggestUtm, transformExtent, type Crs } from '../../data/crs';

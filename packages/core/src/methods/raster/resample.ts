@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Grid } from '../../data/raster';
 import { formatQuantity, type Quantity } from '../../data/quantity';
 import { defineMethod, input, output } from '../../method/define';

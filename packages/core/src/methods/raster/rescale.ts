@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellCount } from '../../data/raster';
 import { isWide } from '../../data/cells';
 import type { Held } from '../../data/held';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sameCrs, transformer } from '../../data/crs';
 import { besideColumns, featureCount, type Column, type Features } from '../../data/features';
 import { firstBand, missingOf, type Band, type BandInfo, type Grid } from '../../data/raster';

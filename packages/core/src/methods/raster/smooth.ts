@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { floatBand, heldBand } from '../../data/cells';
 import { cellCount, cellMetres, missingOf, type Cells } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';

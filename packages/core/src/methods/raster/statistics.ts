@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellCount, missingOf } from '../../data/raster';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import type { Features } from '../../data/features';
 import { firstBand, missingOf } from '../../data/raster';

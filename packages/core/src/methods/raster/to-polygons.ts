@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { FeaturesBuilder } from '../../data/features';
 import { firstBand, MISSING_CLASS, missingOf } from '../../data/raster';
@@ -26,7 +26,7 @@ export const toPolygons = defineMethod({
   figures: { polygons: { label: 'Areas' } },
   estimate: ({ raster }) => {
     const n = raster.grid.columns * raster.grid.rows;
-    return { cells: n, bytes: n * 14, seconds: n / 5e6 };
+    return { cells: n, bytes: n * 26, seconds: n / 5e6 };
   },
   run: ({ raster }, p, job) => {
     const band = firstBand(raster);

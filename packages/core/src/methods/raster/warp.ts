@@ -54,23 +54,51 @@ export async function warp(
       `The result would have ${(cellCount(target) / 1e6).toFixed(0)} million cells; take larger cells.`,
       'cellSize',
     );
-  const g = source.head.grid;
-  const bands = source.head.bands.map((b) => {
+  const bands = warpedBands(source.head.bands, how);
+  const sink = job.raster(role, { grid: target, bands });
+  return { sink, after: await warpInto(job, stage, source, target, how, sink) };
+}
+
+/** What bands are on another grid: those that are interpolated become floating-point numbers. */
+export const warpedBands = (
+  bands: readonly Parameters<typeof heldBand>[0][],
+  how: 'auto' | Resampling,
+): ReturnType<typeof heldBand>[] =>
+  bands.map((b) => {
     const r = resamplingFor(b.kind, how);
     return r === 'nearest' || r === 'mode' ? keptBand(b) : floatBand(b);
   });
-  const sink = job.raster(role, { grid: target, bands });
+
+/**
+ * The same into bands of a raster that has been begun.
+ *
+ * @param first band of the sink that the first of the source becomes
+ * @param progress of the whole run, from the share of this
+ */
+export async function warpInto(
+  job: Job,
+  stage: string,
+  source: RasterHandle,
+  target: Grid,
+  how: 'auto' | Resampling,
+  sink: RasterSink,
+  first = 0,
+  progress: (share: number) => number = (s) => s,
+): Promise<Summary> {
+  const g = source.head.grid;
+  const bands = warpedBands(source.head.bands, how);
   const mapper = mapperOf(g, target);
   const reach = reachOf(mapper, g, target);
   let after: Summary | null = null;
   for (const [k, b] of bands.entries()) {
     const params: Warping = { source: g, target, how: resamplingFor(b.kind, how), missing: missingOf(b), reach };
     const rows = (from: number, n: number): Promise<RowsGiven> => rowsFor(source, k, mapper, params, from, n);
-    const share = (s: number): number => (k + s) / bands.length;
-    const told = await overRows(job, stage, target, [rows], warpRows, params, oneBand(sink, k), [outType(b)], share);
+    const share = (s: number): number => progress((k + s) / bands.length);
+    const to = oneBand(sink, first + k);
+    const told = await overRows(job, stage, target, [rows], warpRows, params, to, [outType(b)], share);
     after ??= summaryOf(told);
   }
-  return { sink, after: after! };
+  return after!;
 }
 
 /** Values that are some of the source's, and missing ones around it. */

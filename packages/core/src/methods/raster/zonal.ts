@@ -1,11 +1,10 @@
-import { z } from 'zod';
-import { HelkError } from '../../errors';
+import * as z from 'zod';
 import { besideColumns, featureCount, featuresIn, type Column } from '../../data/features';
 import type { RasterHandle } from '../../data/handle';
 import { cellCount, missingOf, type Cells, type Grid } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
-import { text } from '../../method/params';
+import { several, text } from '../../method/params';
 import { defineKernel } from '../../method/parallel';
 import { blockBytes, blockRows } from '../../method/rows';
 import { growingFloats, type Growing } from '../../numeric/growing';
@@ -13,8 +12,19 @@ import { eachRun, edgeRows, type EdgeRows } from '../../numeric/scanline';
 import { quantileSorted, Summariser, type Summary } from '../../numeric/statistics';
 import { bandColumn } from './sample';
 
-const STATISTICS = ['count', 'sum', 'mean', 'median', 'min', 'max', 'range', 'sd', 'majority', 'variety'] as const;
-type Statistic = (typeof STATISTICS)[number];
+const STATISTICS = {
+  count: 'count',
+  sum: 'sum',
+  mean: 'mean',
+  median: 'median',
+  min: 'lowest',
+  max: 'highest',
+  range: 'range',
+  sd: 'standard deviation',
+  majority: 'most frequent',
+  variety: 'how many differ',
+};
+type Statistic = keyof typeof STATISTICS;
 
 /** Statistics for which the values of an area must stand together; the others are taken as the cells pass. */
 const SORTED: readonly Statistic[] = ['median', 'majority', 'variety'];
@@ -58,9 +68,7 @@ export const zonal = defineMethod({
   sources: ['common practice, no source'],
   inputs: { raster: input.raster({ parts: true }), zones: input.features({ label: 'Areas', geometry: 'polygon' }) },
   params: z.object({
-    statistics: text({ label: 'Statistics', help: `Apart by commas: ${STATISTICS.join(', ')}.` }).default(
-      'count, mean, min, max',
-    ),
+    statistics: several(STATISTICS, { label: 'Statistics' }).default(['count', 'mean', 'min', 'max']),
     prefix: text({ label: 'Prefix of the columns' }).default(''),
   }),
   outputs: { zones: output.features('Zonal statistics', 'statistics') },
@@ -75,28 +83,18 @@ export const zonal = defineMethod({
     seconds: (raster.grid.columns * raster.grid.rows) / 2e7 + zones.count / 2e4,
   }),
   run: async ({ raster, zones }, p, job) => {
-    const names = p.statistics
-      .split(',')
-      .map((s) => s.trim())
-      .filter(Boolean);
-    for (const s of names)
-      if (!STATISTICS.includes(s as Statistic))
-        throw new HelkError(
-          'method.parameter',
-          `statistics: there is no "${s}"; there are ${STATISTICS.join(', ')}.`,
-          'statistics',
-        );
+    const names = p.statistics;
     const { grid, bands } = raster.head;
     const band = bands[0]!;
     const places = featuresIn(zones, grid.crs);
     const n = featureCount(zones);
-    const keeps = names.some((s) => SORTED.includes(s as Statistic));
+    const keeps = names.some((s) => SORTED.includes(s));
     const sums = Array.from({ length: n }, () => new Summariser());
     const values = keeps ? Array.from({ length: n }, () => [] as Float64Array[]) : null;
     const edges = edgeRows(places, grid);
     const shared = { xy: places.xy, edges, grid, missing: missingOf(band), keeps };
     await job.parallel(zoneRows, shared, rowsOf(raster, edges), (parts, i) => {
-      job.progress((i * blockRows(grid.columns)) / Math.max(1, edges.rows), 'areas');
+      job.progress((0.9 * i * blockRows(grid.columns)) / Math.max(1, edges.rows), 'areas');
       for (const part of parts) {
         sums[part.zone]!.merge(part.moments);
         values?.[part.zone]!.push(part.values);
@@ -104,12 +102,11 @@ export const zonal = defineMethod({
     });
     const out = names.map(() => new Float64Array(n).fill(NaN));
     let empty = 0;
-    for (let i = 0; i < n; i++) {
-      const s = sums[i]!.done();
-      if (!s.count) empty++;
-      const sorted = joinFloats(values?.[i] ?? []).sort();
-      names.forEach((name, k) => (out[k]![i] = statistic(name as Statistic, s, sorted)));
-    }
+    await job.parallel(zoneFigures, { names }, zonesOf(sums, values), (figures, i) => {
+      job.progress(0.9 + (0.1 * i) / n, 'statistics');
+      if (!sums[i]!.done().count) empty++;
+      figures.forEach((v, k) => (out[k]![i] = v));
+    });
     if (empty === n)
       job.note('look', 'zonal.none', 'No area holds the centre of a cell: do they lie in the same place?');
     else if (empty)
@@ -137,6 +134,26 @@ async function* rowsOf(raster: RasterHandle, edges: EdgeRows): AsyncGenerator<{ 
   for (let from = edges.row; from < end; from += step)
     yield { from, cells: await raster.rows(0, from, Math.min(step, end - from)) };
 }
+
+interface Zone {
+  summary: Summary;
+  parts: Float64Array[];
+}
+
+/** Zone by zone what was gathered of it; its values are let go of as they are taken. */
+function* zonesOf(sums: readonly Summariser[], values: Float64Array[][] | null): Generator<Zone> {
+  for (const [i, s] of sums.entries()) {
+    const parts = values?.[i] ?? [];
+    if (values) values[i] = [];
+    yield { summary: s.done(), parts };
+  }
+}
+
+/** The statistics of one zone. O(n log n) where its values must stand in order */
+const zoneFigures = defineKernel('raster.zonal.figures', ({ names }: { names: Statistic[] }, z: Zone): number[] => {
+  const sorted = joinFloats(z.parts).sort();
+  return names.map((name) => statistic(name, z.summary, sorted));
+});
 
 interface Zones {
   xy: Float64Array;

@@ -1,6 +1,6 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { metresPerUnit } from '../../data/crs';
-import { defineMethod, output } from '../../method/define';
+import { defineMethod, output, shown } from '../../method/define';
 import { number, quantity } from '../../method/params';
 import { summarise } from '../../numeric/statistics';
 import {
@@ -34,7 +34,11 @@ export const idw = defineMethod({
     radius: quantity('length', { label: 'Radius', unit: 'm', above: 0, help: 'Empty for none.' }).optional(),
     ...gridParams,
   }),
-  outputs: { estimate: output.raster('Inverse distance', 'inverse distance') },
+  outputs: {
+    estimate: shown(output.raster('Inverse distance', 'inverse distance'), {
+      judged: { input: 'points', param: 'value' },
+    }),
+  },
   figures: { min: { label: 'Lowest', unit: 'result' }, max: { label: 'Highest', unit: 'result' } },
   checks: (inputs, p) => surfaceChecks(inputs, p.value),
   suggest: (inputs) => suggestGrid(inputs),

@@ -1,8 +1,8 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import type { Features } from '../../data/features';
-import { defineMethod, output } from '../../method/define';
+import { defineMethod, output, shown } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number } from '../../method/params';
 import { straightenedSamples, type Anisotropy } from '../../numeric/anisotropy';
@@ -95,7 +95,11 @@ export const kriging = defineMethod({
     neighbours: number({ label: 'Neighbours', min: 0, help: 'The nearest so many; 0 for all.' }).default(0),
     ...gridParams,
   }),
-  outputs: { estimate: output.raster('Kriging'), standardError: output.raster('Standard error', 'standard error') },
+  serves: 'estimate',
+  outputs: {
+    estimate: shown(output.raster('Kriging'), { judged: { input: 'points', param: 'value', doubt: 'standardError' } }),
+    standardError: output.raster('Standard error', 'standard error'),
+  },
   figures: {
     model: { label: 'Model' },
     nugget: { label: 'Nugget' },

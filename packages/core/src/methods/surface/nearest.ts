@@ -1,5 +1,5 @@
-import { z } from 'zod';
-import { defineMethod, output } from '../../method/define';
+import * as z from 'zod';
+import { defineMethod, output, shown } from '../../method/define';
 import {
   estimateGrid,
   fillGrid,
@@ -25,7 +25,9 @@ export const nearest = defineMethod({
   sources: ['Thiessen 1911, doi:10.1175/1520-0493(1911)39<1082b:PAFLA>2.0.CO;2'],
   inputs: surfaceInputs,
   params: z.object({ value: valueParam, ...gridParams }),
-  outputs: { estimate: output.raster('Nearest value', 'nearest') },
+  outputs: {
+    estimate: shown(output.raster('Nearest value', 'nearest'), { judged: { input: 'points', param: 'value' } }),
+  },
   figures: {},
   checks: (inputs, p) => surfaceChecks(inputs, p.value),
   suggest: (inputs) => suggestGrid(inputs),

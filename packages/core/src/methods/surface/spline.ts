@@ -1,6 +1,6 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
-import { defineMethod, output } from '../../method/define';
+import { defineMethod, output, shown } from '../../method/define';
 import { number } from '../../method/params';
 import { thinPlate } from '../../numeric/spline';
 import {
@@ -37,7 +37,7 @@ export const spline = defineMethod({
     }).default(0),
     ...gridParams,
   }),
-  outputs: { estimate: output.raster('Spline') },
+  outputs: { estimate: shown(output.raster('Spline'), { judged: { input: 'points', param: 'value' } }) },
   figures: {},
   checks: (inputs, p) => [
     ...surfaceChecks(inputs, p.value),

@@ -1,5 +1,5 @@
 import { Delaunay } from 'd3-delaunay';
-import { z } from 'zod';
+import * as z from 'zod';
 import { featureCount, featuresExtent, featuresIn, FeaturesBuilder, takeColumn } from '../../data/features';
 import { HelkError } from '../../errors';
 import { defineMethod, input, output } from '../../method/define';
@@ -32,6 +32,7 @@ export const thiessen = defineMethod({
   outputs: { polygons: output.features('Thiessen polygons', 'thiessen') },
   figures: { polygons: { label: 'Polygons' } },
   checks: ({ points }) => planeChecks(points, 'Nearness', 'points'),
+  estimate: ({ points }) => ({ cells: points.count, bytes: points.count * 3000, seconds: points.count / 1e4 }),
   run: async ({ points, within }, p, job) => {
     const e = featuresExtent(points);
     if (!e) throw new HelkError('method.input', 'No point has a place.', 'points');

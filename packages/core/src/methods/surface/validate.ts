@@ -1,12 +1,11 @@
-import { z } from 'zod';
-import { HelkError } from '../../errors';
+import * as z from 'zod';
 import { FeaturesBuilder, takeColumn } from '../../data/features';
 import { numberColumn, textColumn, type Table } from '../../data/table';
-import { defineMethod, output } from '../../method/define';
+import { defineMethod, output, shown } from '../../method/define';
 import type { Note } from '../../data/check';
 import type { Job } from '../../method/job';
 import { defineKernel } from '../../method/parallel';
-import { choice, number, text } from '../../method/params';
+import { choice, number, several } from '../../method/params';
 import { estimatorOf, type Recipe } from '../../numeric/estimators';
 import type { Anisotropy } from '../../numeric/anisotropy';
 import type { Samples } from '../../numeric/kriging';
@@ -17,8 +16,8 @@ import { krigingOf } from './kriging';
 import { fitted, suggestLags, variogramChecks, variogramParams, type VariogramSettings } from './variogram';
 import type { Features } from '../../data/features';
 
-const METHODS = ['nearest', 'idw', 'spline', 'kriging'] as const;
-type Name = (typeof METHODS)[number];
+const METHODS = { nearest: 'nearest value', idw: 'inverse distance', spline: 'spline', kriging: 'kriging' };
+type Name = keyof typeof METHODS;
 
 interface Settings extends VariogramSettings {
   power: number;
@@ -73,6 +72,55 @@ const leaveOut = defineKernel('surface.validate', ({ s, fold, names, settings, c
   return { out, guesses, notes };
 });
 
+interface Errors {
+  name: Name;
+  n: number;
+  me: number;
+  mae: number;
+  rmse: number;
+  r2: number;
+}
+
+/** Mean, mean absolute and root mean square error of estimates, and the share of the spread that they explain. O(n) */
+function errorsOf(name: Name, z: Float64Array, guess: Float64Array): Errors {
+  const mean = z.reduce((a, b) => a + b, 0) / z.length;
+  const spread = z.reduce((a, b) => a + (b - mean) ** 2, 0);
+  let [k, e, a, q] = [0, 0, 0, 0];
+  for (let i = 0; i < z.length; i++) {
+    const r = z[i]! - guess[i]!;
+    if (r !== r) continue;
+    k++;
+    e += r;
+    a += Math.abs(r);
+    q += r * r;
+  }
+  return { name, n: k, me: e / k, mae: a / k, rmse: Math.sqrt(q / k), r2: spread > 0 ? 1 - q / spread : NaN };
+}
+
+/** One row a method, the best first. @param unit of the values */
+function tableOf(rows: readonly Errors[], unit: string | null): Table {
+  const numbers = (name: Exclude<keyof Errors, 'name'>, of: string | null) =>
+    numberColumn(
+      name,
+      rows.map((r) => r[name]),
+      of,
+    );
+  return {
+    kind: 'table',
+    columns: [
+      textColumn(
+        'method',
+        rows.map((r) => r.name),
+      ),
+      numbers('n', ''),
+      numbers('me', unit),
+      numbers('mae', unit),
+      numbers('rmse', unit),
+      numbers('r2', ''),
+    ],
+  };
+}
+
 export const validate = defineMethod({
   id: 'surface.validate',
   version: 1,
@@ -86,9 +134,7 @@ export const validate = defineMethod({
   inputs: { points: surfaceInputs.points },
   params: z.object({
     value: valueParam,
-    methods: text({ label: 'Methods', help: 'Apart by commas: nearest, idw, spline, kriging.' }).default(
-      'nearest, idw, spline, kriging',
-    ),
+    methods: several(METHODS, { label: 'Methods' }).default(['nearest', 'idw', 'spline', 'kriging']),
     folds: choice({ loo: 'each point by itself', '5': 'five folds', '10': 'ten folds' }, { label: 'Left out' }).default(
       'loo',
     ),
@@ -97,7 +143,25 @@ export const validate = defineMethod({
     neighbours: number({ label: 'Neighbours', min: 0, help: 'Of inverse distance and kriging; 0 for all.' }).default(0),
     ...variogramParams,
   }),
-  outputs: { validation: output.table('Cross-validation'), residuals: output.features('Residuals') },
+  outputs: {
+    validation: shown(output.table('Cross-validation'), { first: true }),
+    residuals: shown(output.features('Residuals'), {
+      features: {
+        by: {
+          kind: 'classes',
+          column: 'residual_*',
+          rule: 'equal',
+          classes: 6,
+          own: [],
+          ramp: 'scales',
+          reversed: false,
+          around: 0,
+        },
+        size: { column: 'residual_*', largest: 9 },
+        outline: '#6a6258',
+      },
+    }),
+  },
   figures: { best: { label: 'Least root mean square error' } },
   checks: (inputs, p) => [...surfaceChecks(inputs, p.value), ...variogramChecks(p)],
   suggest: (inputs, p) => ({ value: suggestGrid(inputs)['value'], ...suggestLags(inputs.points, p.maxDistance) }),
@@ -107,22 +171,11 @@ export const validate = defineMethod({
     seconds: ((p.folds === 'loo' ? points.count : Number(p.folds)) * points.count ** 3) / 1e9,
   }),
   run: async ({ points }, p, job) => {
-    const names = p.methods
-      .split(',')
-      .map((s) => s.trim())
-      .filter(Boolean);
-    for (const n of names)
-      if (!METHODS.includes(n as Name))
-        throw new HelkError(
-          'method.parameter',
-          `methods: there is no "${n}"; there are ${METHODS.join(', ')}.`,
-          'methods',
-        );
-    if (!names.length) throw new HelkError('method.parameter', 'methods: name at least one.', 'methods');
+    const names = p.methods;
     const s = samplesOf(points, p.value, job);
     const n = s.x.length;
     const model = names.includes('kriging') && !allAlike(s.z) ? fitted(s, points.crs, p, job).fit : null;
-    const used = names.filter((m) => m !== 'kriging' || model) as Name[];
+    const used = names.filter((m) => m !== 'kriging' || model);
     const fold = new Uint32Array(n);
     const count = p.folds === 'loo' ? n : Math.min(n, Number(p.folds));
     // A shuffled deal: folds are alike in size, and the same for every method.
@@ -147,20 +200,7 @@ export const validate = defineMethod({
         guesses.forEach((e, m) => out.forEach((i, q) => (guess[m]![i] = e[q]!)));
       },
     );
-    const mean = s.z.reduce((a, b) => a + b, 0) / n;
-    const spread = s.z.reduce((a, b) => a + (b - mean) ** 2, 0);
-    const rows = used.map((name, m) => {
-      let [k, e, a, q] = [0, 0, 0, 0];
-      for (let i = 0; i < n; i++) {
-        const r = s.z[i]! - guess[m]![i]!;
-        if (r !== r) continue;
-        k++;
-        e += r;
-        a += Math.abs(r);
-        q += r * r;
-      }
-      return { name, n: k, me: e / k, mae: a / k, rmse: Math.sqrt(q / k), r2: spread > 0 ? 1 - q / spread : NaN };
-    });
+    const rows = used.map((name, m) => errorsOf(name, s.z, guess[m]!));
     rows.sort((a, b) => a.rmse - b.rmse);
     const [first, second] = rows;
     if (first && second)
@@ -169,40 +209,7 @@ export const validate = defineMethod({
         'validate.best',
         `${first.name} has the least root mean square error, ${Number(first.rmse.toPrecision(3))}${s.unit ? ` ${s.unit}` : ''}: ${(100 * (1 - first.rmse / second.rmse)).toFixed(1)} % less than ${second.name}.`,
       );
-    const validation: Table = {
-      kind: 'table',
-      columns: [
-        textColumn(
-          'method',
-          rows.map((r) => r.name),
-        ),
-        numberColumn(
-          'n',
-          rows.map((r) => r.n),
-          '',
-        ),
-        numberColumn(
-          'me',
-          rows.map((r) => r.me),
-          s.unit,
-        ),
-        numberColumn(
-          'mae',
-          rows.map((r) => r.mae),
-          s.unit,
-        ),
-        numberColumn(
-          'rmse',
-          rows.map((r) => r.rmse),
-          s.unit,
-        ),
-        numberColumn(
-          'r2',
-          rows.map((r) => r.r2),
-          '',
-        ),
-      ],
-    };
+    const validation = tableOf(rows, s.unit);
     const b = new FeaturesBuilder();
     for (let i = 0; i < n; i++) {
       b.point(s.x[i]!, s.y[i]!);

@@ -1,10 +1,10 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { metresPerUnit } from '../../data/crs';
 import type { Features, FeaturesInfo } from '../../data/features';
 import { squaredUnit } from '../../data/quantity';
 import { numberColumn, type Table } from '../../data/table';
-import { defineMethod, output, type Suggestion } from '../../method/define';
+import { defineMethod, output, shown, type Suggestion } from '../../method/define';
 import type { Job } from '../../method/job';
 import { choice, number, quantity } from '../../method/params';
 import { fittedAnisotropy, straightenedSamples, type Anisotropy } from '../../numeric/anisotropy';
@@ -266,7 +266,8 @@ export const variogram = defineMethod({
       help: 'To either side.',
     }).default(22.5),
   }),
-  outputs: { variogram: output.table('Variogram') },
+  serves: 'write variogram',
+  outputs: { variogram: shown(output.table('Variogram'), { panel: { id: 'variogram' } }) },
   figures: {
     model: { label: 'Model' },
     nugget: { label: 'Nugget' },

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellCount, measureHead } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { blockBytes, defineRowKernel, overRows } from '../../method/rows';

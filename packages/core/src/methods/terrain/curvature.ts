@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellCount, measureHead, type BandInfo, type Grid } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { choice } from '../../method/params';
@@ -49,15 +49,18 @@ const curvatureRows = defineRowKernel('terrain.curvature', ({ grid, band, kind }
   const size = sizesFor(grid, band, 1);
   eachInnerRow(block, (row, north, middle, south, out) => {
     const [dx, dy] = size(row);
+    // Divided once a row instead of five times a cell.
+    const [xx, yy, xy] = [1 / (dx * dx), 1 / (dy * dy), 1 / (4 * dx * dy)];
+    const [tx, ty] = [1 / (2 * dx), 1 / (2 * dy)];
     // Letters as in Zevenbergen and Thorne.
     for (let x = 1; x < block.width - 1; x++) {
       const corners = north[x + 1]! - north[x - 1]! + south[x - 1]! - south[x + 1]!;
       const z = middle[x]!;
-      const D = ((middle[x - 1]! + middle[x + 1]!) / 2 - z) / (dx * dx);
-      const E = ((north[x]! + south[x]!) / 2 - z) / (dy * dy);
-      const F = corners / (4 * dx * dy);
-      const G = (middle[x + 1]! - middle[x - 1]!) / (2 * dx);
-      const H = (north[x]! - south[x]!) / (2 * dy);
+      const D = ((middle[x - 1]! + middle[x + 1]!) / 2 - z) * xx;
+      const E = ((north[x]! + south[x]!) / 2 - z) * yy;
+      const F = corners * xy;
+      const G = (middle[x + 1]! - middle[x - 1]!) * tx;
+      const H = (north[x]! - south[x]!) * ty;
       const s = G * G + H * H;
       if (kind === 'mean') out[x] = -(D + E);
       else if (s === 0) out[x] = 0 * corners;

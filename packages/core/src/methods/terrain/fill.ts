@@ -1,7 +1,7 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { unitFactor } from '../../data/quantity';
 import { cellArea, cellCount, cellMetres, firstBand, measureRaster, type Cells } from '../../data/raster';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import type { Job } from '../../method/job';
 import { number, quantity } from '../../method/params';
 import { growingCells } from '../../numeric/growing';
@@ -186,7 +186,14 @@ export const fill = defineMethod({
       help: 'Depressions deeper than this stay as they are.',
     }).optional(),
   }),
-  outputs: { filled: output.raster('Filled'), depth: output.raster('Depth of fill', 'depth of fill') },
+  outputs: {
+    filled: shown(output.raster('Filled'), {
+      panel: { id: 'changed', of: 'depth', title: 'What filling changed', values: 'depth of fill', list: 'Deepest' },
+    }),
+    depth: shown(output.raster('Depth of fill', 'depth of fill'), {
+      panel: { id: 'changed', title: 'What filling changed', values: 'depth of fill', list: 'Deepest' },
+    }),
+  },
   figures: {
     depressions: { label: 'Depressions' },
     filledCells: { label: 'Filled cells' },

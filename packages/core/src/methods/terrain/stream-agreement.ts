@@ -1,9 +1,9 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { transformer, metresPerUnit, suggestUtm, transformExtent, wgs84, type Crs } from '../../data/crs';
 import { FeaturesBuilder, featureCount, featuresExtent, type Features } from '../../data/features';
 import { numberColumn, textColumn } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { quantity } from '../../method/params';
 import type { Check } from '../../data/check';
 
@@ -142,7 +142,7 @@ export const streamAgreement = defineMethod({
       help: 'How far apart still counts as the same stream.',
     }),
   }),
-  outputs: { partings: output.features('Partings') },
+  outputs: { partings: shown(output.features('Partings'), { features: { colour: '#d6246e' } }) },
   figures: {
     derivedWithin: { label: 'Derived within tolerance (0 to 1)' },
     mappedWithin: { label: 'Mapped within tolerance (0 to 1)' },
@@ -159,6 +159,11 @@ export const streamAgreement = defineMethod({
           },
         ],
   suggest: () => ({ tolerance: { value: '60 m', reason: 'two cells of a 30 m grid (common practice, no source)' } }),
+  estimate: ({ derived, mapped }) => ({
+    cells: derived.count + mapped.count,
+    bytes: (derived.count + mapped.count) * 2000,
+    seconds: (derived.count + mapped.count) / 2e4,
+  }),
   run: ({ derived, mapped }, p, job) => {
     let crs = derived.crs ?? mapped.crs;
     if (crs?.geographic) {

@@ -1,9 +1,9 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FeaturesBuilder } from '../../data/features';
 import { cellArea, cellCount, cellMetres, measureRaster, type Grid, type RasterInfo } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { HelkError } from '../../errors';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { accumulateD8 } from './flow';
 import { roundNear } from '../raster/reproject';
@@ -44,6 +44,7 @@ export const streams = defineMethod({
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
   params: z.object({
     threshold: quantity('area', {
+      widget: 'threshold',
       label: 'Threshold',
       unit: 'm2',
       above: 0,
@@ -51,7 +52,13 @@ export const streams = defineMethod({
     }),
     order: choice({ strahler: 'Strahler', shreve: 'Shreve' }, { label: 'Order' }).default('strahler'),
   }),
-  outputs: { streams: output.features('Streams'), raster: output.raster('Stream order') },
+  preview: { kind: 'streams', input: 'elevation', param: 'threshold' },
+  outputs: {
+    streams: shown(output.features('Streams'), {
+      features: { colour: '#1f78b4', size: { column: 'order', largest: 4 } },
+    }),
+    raster: output.raster('Stream order'),
+  },
   figures: {
     length: { label: 'Length', unit: 'm' },
     links: { label: 'Links' },

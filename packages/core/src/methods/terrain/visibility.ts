@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { featureCount, featuresIn } from '../../data/features';
 import { unitFactor } from '../../data/quantity';

@@ -1,9 +1,9 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { featureCount, FeaturesBuilder, featuresIn } from '../../data/features';
 import { cellArea, cellCount, cellMetres } from '../../data/raster';
 import { numberColumn } from '../../data/table';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, quantity } from '../../method/params';
 import { cellOutlines } from '../../numeric/components';
 import { accumulateD8, receiver } from './flow';
@@ -62,9 +62,16 @@ export const watersheds = defineMethod({
       help: 'Outlets move to the largest stream within it.',
     }),
     outlets: choice({ points: 'the points', links: 'each stream link' }, { label: 'One for' }).default('points'),
-    threshold: quantity('area', { label: 'Stream threshold', unit: 'm2', above: 0, help: 'For stream links only.' }),
+    threshold: quantity('area', {
+      label: 'Stream threshold',
+      unit: 'm2',
+      above: 0,
+      help: 'For stream links only.',
+      widget: 'threshold',
+    }),
   }),
-  outputs: { watersheds: output.features('Watersheds') },
+  preview: { kind: 'streams', input: 'elevation', param: 'threshold', when: { outlets: 'links' } },
+  outputs: { watersheds: shown(output.features('Watersheds'), { features: { colour: '#7a4f9a' } }) },
   figures: {
     watersheds: { label: 'Watersheds' },
     movedOutlets: { label: 'Outlets moved' },

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellCount, cellMetres, measureRaster } from '../../data/raster';
 import { defineMethod, input, output } from '../../method/define';
 import { scanGradients, sizesFor, tick } from './gradient';
@@ -23,7 +23,7 @@ export const wetness = defineMethod({
   checks: waterChecks,
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),
-    bytes: cellCount(elevation.grid) * 22,
+    bytes: cellCount(elevation.grid) * 38,
     seconds: cellCount(elevation.grid) / 2e6,
   }),
   run: async ({ elevation }, p, job) => {

@@ -1,8 +1,8 @@
 import { displayUnit, formatNumber, metresPerUnit, type RasterInfo } from '@helk/core';
 
 /** `30 to 45 °: 1 240 cells, 3.2 % of those with a value, 45.6 ha`. Cells are counted by whole bars of the histogram. */
-export function rangeWords(info: RasterInfo, [low, high]: [number, number]): string {
-  const band = info.bands[0]!;
+export function rangeWords(info: RasterInfo, index: number, [low, high]: [number, number]): string {
+  const band = info.bands[index]!;
   const f = band.facts!;
   const { counts, min, max } = f.histogram ?? { counts: [], min: NaN, max: NaN };
   const step = (max - min) / counts.length;

@@ -1,0 +1,34 @@
+/** Colours of the furniture that drawing needs, as they are at this moment. */
+export interface Theme {
+  dark: boolean;
+  pick: string;
+  ink: string;
+  paper: string;
+  /** What lies under everything. */
+  ground: string;
+  quiet: string;
+  missing: { ink: number[]; ground: number[]; faint: number[] };
+}
+
+const LIGHT = { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
+const DARK = { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] };
+
+export function themeNow(dark: boolean): Theme {
+  const css = getComputedStyle(document.documentElement);
+  const token = (name: string): string => css.getPropertyValue(name).trim();
+  return {
+    dark,
+    pick: token('--pick'),
+    ink: token('--ink'),
+    paper: token('--leaf'),
+    ground: token('--paper'),
+    quiet: token('--ink-2'),
+    missing: dark ? DARK : LIGHT,
+  };
+}
+
+/** Red, green and blue of `#rrggbb`. */
+export const rgbOf = (hex: string): [number, number, number] => {
+  const v = parseInt(hex.slice(1), 16);
+  return [v >> 16, (v >> 8) & 255, v & 255];
+};

@@ -1,0 +1,90 @@
+import type { Type } from '@angular/core';
+import { columnsOf, kindOf, ofKind, systemOf, type Shows } from '@helk/core';
+import type { DatasetItem } from '../state/project.store';
+
+/** A panel of evidence: it answers a question about one dataset, its input `item`. */
+export interface EvidencePanel {
+  id: string;
+  /** @param shows what the method that made the dataset says of how it is shown */
+  title(d: DatasetItem, shows: Shows | null): string;
+  fits(d: DatasetItem, shows: Shows | null): boolean;
+  load(): Promise<Type<unknown>>;
+  /** Least height to work in, pixels. */
+  room?: number;
+}
+
+const hasNumbers = (d: DatasetItem): boolean => columnsOf(d.info).some((c) => c.type === 'number');
+/** Its method says that it is to be read in the panel. */
+const shownIn =
+  (id: string) =>
+  (_: DatasetItem, shows: Shows | null): boolean =>
+    shows?.panel?.id === id;
+
+/** The panels there are, in the order in which they are offered. A new one is its component and an entry here. */
+export const PANELS: readonly EvidencePanel[] = [
+  {
+    id: 'variogram',
+    title: () => 'How alike near places are',
+    fits: shownIn('variogram'),
+    load: () => import('./variogram-chart').then((m) => m.VariogramChart),
+  },
+  {
+    id: 'matrix',
+    title: () => 'What became what',
+    fits: shownIn('matrix'),
+    load: () => import('./change-matrix').then((m) => m.ChangeMatrix),
+  },
+  {
+    id: 'profile',
+    title: () => 'Profile',
+    fits: shownIn('profile'),
+    load: () => import('./profile-chart').then((m) => m.ProfileChart),
+  },
+  {
+    id: 'changed',
+    title: (_, shows) => shows?.panel?.title ?? 'What changed',
+    fits: shownIn('changed'),
+    load: () => import('./changed-panel').then((m) => m.ChangedPanel),
+  },
+  {
+    id: 'values',
+    title: (d) => (ofKind('raster', d.info)?.bands[0]?.kind === 'category' ? 'Classes' : 'Values'),
+    fits: (d) => ofKind('raster', d.info) !== null,
+    load: () => import('./values-panel').then((m) => m.ValuesPanel),
+  },
+  {
+    id: 'gaps',
+    title: () => 'Holes',
+    fits: (d) => ofKind('raster', d.info)?.bands.some((b) => (b.facts?.enclosedGaps ?? 0) > 0) ?? false,
+    load: () => import('./gaps-panel').then((m) => m.GapsPanel),
+  },
+  {
+    id: 'table',
+    title: () => 'Table',
+    fits: (d) => kindOf(d.info).rows !== undefined,
+    load: () => import('./table-view').then((m) => m.TableView),
+  },
+  {
+    id: 'charts',
+    title: () => 'Charts',
+    fits: hasNumbers,
+    load: () => import('./column-charts').then((m) => m.ColumnCharts),
+  },
+  {
+    id: 'alike',
+    title: () => 'How alike near places are',
+    // Points with numbers in a plane: how alike near ones are can be worked out.
+    fits: (d) => {
+      const info = ofKind('features', d.info);
+      return info?.geometry === 'point' && info.count >= 10 && !systemOf(info)?.geographic && hasNumbers(d);
+    },
+    load: () => import('./variogram-work').then((m) => m.VariogramWork),
+    // A model is not judged, nor dragged, on a strip.
+    room: 300,
+  },
+];
+
+/** The panels of a dataset: first the one that its method says, then the others. */
+export function panelsOf(d: DatasetItem, shows: Shows | null): EvidencePanel[] {
+  return PANELS.filter((p) => p.fits(d, shows));
+}

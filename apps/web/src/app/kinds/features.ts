@@ -1,0 +1,217 @@
+import {
+  displayUnit,
+  extentOf,
+  featureArea,
+  featureCount,
+  featureLength,
+  formatNumber,
+  metresPerDegree,
+  PLAIN_VECTOR,
+  symbolsOf,
+  systemOf,
+  transformer,
+  valueOf,
+  withUnit,
+  type Features,
+  type FeaturesInfo,
+  type Symbols,
+  type VectorStyle,
+} from '@helk/core';
+import { isInside } from '@helk/core/numeric/inside';
+import { VectorDrawn } from '../draw/vectors';
+import type { ClientKind } from './kind';
+import { NO_LEGEND, UNPLACED } from './legend';
+import { rowWords } from './rows';
+
+const MOST_LISTED = 12;
+/** Rings of a small picture. */
+const MOST_RINGS = 5000;
+
+/** A way of drawing so far as the columns are there; a name that ends in `*` is that of the first column that begins so. */
+function fitted(wish: Partial<VectorStyle>, info: FeaturesInfo): Partial<VectorStyle> {
+  const named = (name: string): string | undefined =>
+    info.columns.find((c) => (name.endsWith('*') ? c.name.startsWith(name.slice(0, -1)) : c.name === name))?.name;
+  const out = { ...wish };
+  if (out.by && out.by.kind !== 'one') {
+    const column = named(out.by.column);
+    if (column) out.by = { ...out.by, column };
+    else delete out.by;
+  }
+  if (out.size) {
+    const column = named(out.size.column);
+    if (column) out.size = { ...out.size, column };
+    else delete out.size;
+  }
+  if (out.emphasis && !named(out.emphasis)) delete out.emphasis;
+  if (out.label && !named(out.label.formula)) delete out.label;
+  return out;
+}
+
+/** Areas of a text that names classes are coloured by it. */
+function byClass(info: FeaturesInfo): Partial<VectorStyle> {
+  const kind = info.columns.find(
+    (c) => c.type === 'text' && /^(class|cover|land_?cover|category|kind|type)\w*$/i.test(c.name),
+  );
+  return info.geometry === 'polygon' && kind
+    ? { by: { kind: 'category', column: kind.name, colours: {} }, fill: 0.85, width: 0.6, outline: '#6a6258' }
+    : {};
+}
+
+const shapeOf = (info: FeaturesInfo): 'area' | 'line' | 'point' =>
+  info.geometry === 'polygon' ? 'area' : info.geometry;
+
+export const features: ClientKind<'features', VectorStyle> = {
+  kind: 'features',
+  goes: 'on top',
+  swipes: false,
+
+  look: (info, shows, colour) => ({
+    ...PLAIN_VECTOR,
+    colour,
+    ...(shows?.features ? fitted(shows.features, info) : byClass(info)),
+  }),
+  colour: (look) => (look.by.kind === 'one' ? look.colour : null),
+  recoloured: (look, colour) => ({ ...look, colour }),
+  alike: () => false,
+
+  async thumbnail(canvas, item, look, { data }, signal) {
+    const info = item.info as FeaturesInfo;
+    const e = extentOf(info);
+    const f = await data.get(item.id);
+    if (f.kind !== 'features' || signal.aborted || !e) return;
+    const flat = info.crs?.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
+    const k = Math.min(
+      (canvas.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!),
+      (canvas.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!),
+    );
+    const g = canvas.getContext('2d')!;
+    g.clearRect(0, 0, canvas.width, canvas.height);
+    g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
+    const symbols = symbolsOf({ ...look, label: null }, f);
+    const solid = look.by.kind !== 'one';
+    // The feature of each ring, for its colour.
+    const feature = new Uint32Array(f.ringOffsets.length);
+    for (let i = 0; i + 1 < f.featureOffsets.length; i++)
+      feature.fill(i, f.partOffsets[f.featureOffsets[i]!], f.partOffsets[f.featureOffsets[i + 1]!]);
+    for (let r = 0; r < Math.min(MOST_RINGS, f.ringOffsets.length - 1); r++) {
+      const colour = symbols.colours[symbols.index[feature[r]!]!]!;
+      g.strokeStyle = colour;
+      g.fillStyle = solid ? colour : `${colour}40`;
+      g.beginPath();
+      for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
+        const x = canvas.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;
+        const y = canvas.height / 2 - (f.xy[2 * i + 1]! - (e[1] + e[3]) / 2) * flat[1]! * k;
+        if (f.geometry === 'point') g.rect(x - 1.5, y - 1.5, 3, 3);
+        else g.lineTo(x, y);
+      }
+      g.stroke();
+      if (f.geometry === 'polygon') g.fill();
+    }
+  },
+
+  driver: (made) => new VectorDrawn(made),
+
+  legend({ item, look, symbols }) {
+    const info = item.info as FeaturesInfo;
+    const s = symbols as Symbols | null;
+    const shape = shapeOf(info);
+    const { by } = look;
+    const listed = (s?.legend ?? []).slice(0, MOST_LISTED);
+    const plain = listed.length === 0;
+    const unit = by.kind === 'one' ? null : info.columns.find((c) => c.name === by.column)?.unit;
+    return {
+      ...NO_LEGEND,
+      title: by.kind === 'one' ? item.name : `${item.name}: ${withUnit(by.column, unit)}`,
+      mark: plain
+        ? {
+            shape,
+            // The colours of the raster below are told by its own key.
+            colour:
+              by.kind === 'raster'
+                ? (s?.colours[s.colours.length >> 1] ?? look.colour)
+                : shape === 'area'
+                  ? faded(look)
+                  : look.colour,
+            outline: look.outline ?? look.colour,
+          }
+        : null,
+      entries: listed.map((e) => ({
+        shape,
+        colour: e.colour,
+        ...(look.outline && shape !== 'line' ? { outline: look.outline } : {}),
+        text: e.text,
+        count: e.count,
+      })),
+      more: (s?.legend.length ?? 0) - listed.length,
+      notes: [
+        ...(by.kind === 'raster' ? ['in the colours of the raster below'] : []),
+        ...(look.size ? [`${shape === 'point' ? 'size' : 'width'} by ${look.size.column}`] : []),
+      ],
+      warnings: [...(systemOf(info) ? [] : [UNPLACED]), ...(s?.problem ? [s.problem] : [])],
+      picks: true,
+      numeric: by.kind === 'classes',
+    };
+  },
+  pickEntry({ item, symbols }, entry, { picks }) {
+    const s = symbols as Symbols | null;
+    const chosen = s?.legend[entry];
+    if (!s || !chosen) return;
+    const k = s.colours.indexOf(chosen.colour);
+    picks.pick(
+      item.id,
+      Uint8Array.from(s.index, (v) => (v === k ? 1 : 0)),
+    );
+  },
+
+  editor: () => import('../pane/vector-editor').then((m) => m.VectorEditor),
+
+  /** The area at a place: the column it is coloured by, else its first text, else its number. */
+  async readout(item, look, place, crs, { data }) {
+    if ((item.info as FeaturesInfo).geometry !== 'polygon') return [];
+    const f = await data.get(item.id);
+    if (f.kind !== 'features') return [];
+    const at = [place.x, place.y];
+    transformer(crs, f.crs ?? crs)(place.x, place.y, at);
+    let i = 0;
+    while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
+    if (i === featureCount(f)) return [{ of: '', value: 'outside', unit: '', drawn: true, there: false }];
+    const { by } = look;
+    const c =
+      f.columns.find((x) => by.kind !== 'one' && x.name === by.column) ?? f.columns.find((x) => x.type === 'text');
+    const v = c ? valueOf(c, i) : `no. ${i + 1}`;
+    return [
+      {
+        of: '',
+        value: v === null ? 'missing' : typeof v === 'number' ? formatNumber(v, 100) : String(v),
+        unit: v === null ? '' : displayUnit(c?.unit),
+        drawn: true,
+        there: true,
+      },
+    ];
+  },
+
+  told(item, tools) {
+    const words = rowWords(item, tools);
+    const picked = tools.picks.of(item.id);
+    const f = tools.data.features(item.id);
+    const total = words && picked && f ? totalOf(f, picked) : '';
+    return total ? `${words} · ${total}` : words;
+  },
+};
+
+const faded = (look: VectorStyle): string =>
+  look.colour +
+  Math.round(Math.max(0.12, look.fill) * 255)
+    .toString(16)
+    .padStart(2, '0');
+
+/** How much the picked ones are together: their area, or length. */
+function totalOf(f: Features, picked: Uint8Array): string {
+  if (f.geometry === 'point') return '';
+  let sum = 0;
+  for (let i = 0; i < picked.length; i++)
+    if (picked[i]) sum += f.geometry === 'polygon' ? featureArea(f, i) : featureLength(f, i);
+  if (f.geometry === 'polygon')
+    return sum >= 1e7 ? `${formatNumber(sum / 1e6, 10)} km²` : `${formatNumber(sum / 1e4, 10)} ha`;
+  return `${formatNumber(sum / 1000, 10)} km`;
+}

@@ -1,0 +1,127 @@
+import type { Type } from '@angular/core';
+import type OlMap from 'ol/Map';
+import type { Crs, DatasetKind, Kinds, Scale, Shows } from '@helk/core';
+import type { Drawing } from '../draw/drawing';
+import type { Theme } from '../draw/theme';
+import type { FeatureData } from '../state/feature-data';
+import type { Picks } from '../state/picks';
+import type { DatasetItem } from '../state/project.store';
+import type { Legend } from './legend';
+
+/** Where somebody points, in the panes' system. */
+export interface Place {
+  x: number;
+  y: number;
+}
+
+/** What the records work with. */
+export interface Tools {
+  /** Id of the open project. */
+  project(): string;
+  drawing: Drawing;
+  data: FeatureData;
+  picks: Picks;
+}
+
+/** A value at a place. */
+export interface Reading {
+  /** The band or column it is of, where there are several. */
+  of: string;
+  value: string;
+  unit: string;
+  /** It is the value that is drawn. */
+  drawn: boolean;
+  /** There is something at the place: a value, or a missing one. */
+  there: boolean;
+}
+
+/** How a layer stands in its pane at this moment. */
+export interface LayerState<L> {
+  item: DatasetItem;
+  look: L;
+  visible: boolean;
+  /** Its height in the stack. */
+  z: number;
+  /** Its own, or the one it shares. */
+  scale: Scale | null;
+  /** Of the uppermost layer of the pane that has one. */
+  below: Scale | null;
+  /** Share of the pane's width at which it begins, where it is being swiped. */
+  swipe: number | null;
+  theme: Theme;
+}
+
+/** One dataset in one map. */
+export interface LayerDriver<L = object> {
+  update(state: LayerState<L>): void;
+  /** When what it draws has come. */
+  readonly ready?: Promise<unknown>;
+  /** What its legend needs to know beside its way of drawing, once that has been worked out. */
+  symbols?(): unknown;
+  /** The row under a pixel, or -1. */
+  hit?(pixel: number[]): number;
+  dispose(): void;
+}
+
+export interface MadeOf<L> {
+  map: OlMap;
+  crs: Crs;
+  tools: Tools;
+  first: LayerState<L>;
+  /** To be called when its legend has changed. */
+  changed: () => void;
+  failed: (e: unknown) => void;
+}
+
+/** What an editor of drawing is given, as its input `of`. */
+export interface EditorOf<L> {
+  item: DatasetItem;
+  look: L;
+  scale: Scale | null;
+  /** Something in the pane has a scale, whose colours can be worn. */
+  over: boolean;
+  put: (patch: Partial<L>) => void;
+}
+
+export interface LegendOf<L> {
+  item: DatasetItem;
+  look: L;
+  scale: Scale | null;
+  shared: boolean;
+  symbols: unknown;
+}
+
+/**
+ * Everything in the client that depends on what kind a dataset is, beside its record in the core. `L` is its way of drawing; what has no
+ * picture in a map has no driver and goes to the evidence.
+ */
+export interface ClientKind<N extends DatasetKind, L extends object> {
+  readonly kind: N;
+  /** Where a new one goes: beneath what stands in a pane, in place of others of its kind; on top; or to be read in the evidence. */
+  readonly goes: 'beneath' | 'on top' | 'evidence';
+  /** Its left part can be drawn aside to see what lies below. */
+  readonly swipes: boolean;
+
+  /** How it is drawn until somebody says otherwise. @param colour one that no other beside it has */
+  look(info: Kinds[N]['info'], shows: Shows | null, colour: string): L;
+  /** The one colour by which it is told from others; null where it has many. */
+  colour(look: L): string | null;
+  recoloured(look: L, colour: string): L;
+  /** Whether the values of both mean the same, so that one is drawn as the other is. */
+  alike(a: Kinds[N]['info'], b: Kinds[N]['info']): boolean;
+  /** What its colours mean, and what means the same. */
+  scale?(info: Kinds[N]['info'], look: L): { scale: Scale; group: string } | null;
+
+  /** A small picture of it, or what stands for one. */
+  thumbnail(canvas: HTMLCanvasElement, item: DatasetItem, look: L, tools: Tools, signal: AbortSignal): Promise<void>;
+  driver?(made: MadeOf<L>): LayerDriver<L>;
+  legend?(of: LegendOf<L>): Legend;
+  /** Picks what an entry of its legend stands for. */
+  pickEntry?(of: LegendOf<L>, entry: number, tools: Tools): void;
+  /** Its input is `of`. */
+  editor?(): Promise<Type<unknown>>;
+  /** Values at a place of a system, as they are stored. */
+  readout?(item: DatasetItem, look: L, place: Place, crs: Crs, tools: Tools): Promise<Reading[]>;
+  /** What is picked of it, in words. */
+  told(item: DatasetItem, tools: Tools): string;
+}

@@ -1,0 +1,17 @@
+import { inject, Injectable } from '@angular/core';
+import { Drawing } from '../draw/drawing';
+import { FeatureData } from '../state/feature-data';
+import { Picks } from '../state/picks';
+import { ProjectStore } from '../state/project.store';
+import type { Tools } from './kind';
+
+/** What the records of the kinds work with, of this application. */
+@Injectable({ providedIn: 'root' })
+export class KindTools implements Tools {
+  private readonly store = inject(ProjectStore);
+  readonly drawing = inject(Drawing);
+  readonly data = inject(FeatureData);
+  readonly picks = inject(Picks);
+
+  readonly project = (): string => this.store.project()?.id ?? '';
+}

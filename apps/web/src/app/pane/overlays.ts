@@ -1,0 +1,52 @@
+import type OlMap from 'ol/Map';
+import Feature from 'ol/Feature';
+import { fromExtent } from 'ol/geom/Polygon';
+import VectorLayer from 'ol/layer/Vector';
+import VectorSource from 'ol/source/Vector';
+import { Stroke, Style } from 'ol/style';
+import type { Extent } from '@helk/core';
+
+/** What a map shows above its layers, none of it a dataset: outlines of tiles, lines not computed for good yet. */
+export class Overlays {
+  private readonly outlines = new VectorSource();
+  private readonly lines = new VectorSource();
+
+  constructor(map: OlMap) {
+    map.addLayer(
+      new VectorLayer({
+        source: this.outlines,
+        zIndex: 900,
+        style: new Style({ stroke: new Stroke({ color: '#d6246e', width: 1.5, lineDash: [6, 4] }) }),
+      }),
+    );
+    map.addLayer(
+      new VectorLayer({
+        source: this.lines,
+        zIndex: 950,
+        style: (f) => {
+          const css = getComputedStyle(document.documentElement);
+          const width = f.get('width') as number;
+          return [
+            new Style({
+              stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),
+            }),
+            new Style({
+              stroke: new Stroke({ color: css.getPropertyValue(f.get('ink') as string).trim(), width }),
+              zIndex: 1,
+            }),
+          ];
+        },
+      }),
+    );
+  }
+
+  outline(extents: readonly Extent[]): void {
+    this.outlines.clear();
+    this.outlines.addFeatures(extents.map((e) => new Feature(fromExtent(e))));
+  }
+
+  draw(lines: Feature[]): void {
+    this.lines.clear();
+    this.lines.addFeatures(lines);
+  }
+}

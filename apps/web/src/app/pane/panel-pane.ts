@@ -1,0 +1,52 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { PanelHost } from '../evidence/panel-host';
+import { PANELS } from '../evidence/panels';
+import { ICONS } from '../parts/icons';
+import { BenchStore } from '../state/bench.store';
+import type { Pane } from '../state/panes';
+import { ProjectStore } from '../state/project.store';
+
+/** A panel of evidence in a pane: a chart or a table beside a map, with the room of one. */
+@Component({
+  selector: 'helk-panel-pane',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NgIcon, PanelHost],
+  viewProviders: [provideIcons(ICONS)],
+  host: { class: 'relative flex flex-col h-full min-h-0 bg-leaf', '(pointerdown)': 'focus()' },
+  template: `
+    <header class="flex items-center gap-2 px-3 h-[38px] flex-none border-b border-line-soft text-[13px]">
+      <span class="num">{{ pane().id }}</span>
+      <span class="font-[600]">{{ title() }}</span>
+      <span class="text-ink-2 truncate flex-1">{{ name() }}</span>
+      <button
+        class="icon-btn"
+        (click)="bench.closePane(pane().id)"
+        [attr.aria-label]="bench.panes().length > 1 ? 'Close pane' : 'Empty pane'"
+        [title]="bench.panes().length > 1 ? 'Close pane' : 'Empty pane'"
+      >
+        <ng-icon name="lucideX" size="15" />
+      </button>
+    </header>
+    @if (item(); as d) {
+      <helk-panel-host class="flex-1 min-h-0 flex" [panel]="panel()" [item]="d" />
+    }
+  `,
+})
+export class PanelPane {
+  readonly pane = input.required<Pane>();
+  protected readonly bench = inject(BenchStore);
+  private readonly project = inject(ProjectStore);
+  protected readonly panel = computed(() => PANELS.find((p) => p.id === this.pane().panel?.id) ?? null);
+  protected readonly item = computed(() => this.project.datasetEntityMap()[this.pane().panel?.dataset ?? '']);
+  protected readonly name = computed(() => this.item()?.name ?? '');
+  protected readonly title = computed(() => {
+    const d = this.item();
+    return d ? (this.panel()?.title(d, null) ?? '') : '';
+  });
+
+  /** What it is about becomes what is looked at; datasets go on being shown in the map that was active. */
+  protected focus(): void {
+    this.bench.select(this.pane().panel?.dataset ?? null);
+  }
+}

@@ -1,0 +1,10 @@
+export { stack } from './stack';
+export { index } from './band-index';
+export { components } from './components';
+export { cluster } from './cluster';
+export { separability } from './separability';
+export { classify } from './classify';
+export { samplePlaces } from './sample-places';
+export { accuracy } from './accuracy';
+export { classAreas } from './class-areas';
+export { sieve } from './sieve';
