@@ -10,7 +10,7 @@ module.exports = {
     {
       name: 'core-without-node',
       severity: 'error',
-      from: { path: '^packages/core/src', pathNot: '\\.spec\\.ts$' },
+      from: { path: '^packages/core/src', pathNot: '(\\.spec|-fixture)\\.ts$' },
       to: { dependencyTypes: ['core'] },
     },
     {

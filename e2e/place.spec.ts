@@ -183,6 +183,15 @@ test('a drawing survives removal, a second pane and a second tab; a pane has its
   await expect(ramp(page, 'Heather to lichen')).toBeChecked();
   await page.keyboard.press('Escape');
 
+  // The workbench is kept a moment after its last change.
+  await expect
+    .poll(async () => {
+      const all = (await (await page.request.get('/api/projects')).json()) as { id: string; name: string }[];
+      const id = all.find((p) => p.name === 'Drawing')!.id;
+      const { workbench } = await (await page.request.get(`/api/projects/${id}`)).json();
+      return workbench?.panes?.map((p: { layers: { own?: object }[] }) => p.layers.map((l) => !!l.own));
+    })
+    .toEqual([[false], [true]]);
   const tab = await context.newPage();
   await openBench(tab);
   await expect(tab.getByTestId('project-name')).toHaveText('Drawing');

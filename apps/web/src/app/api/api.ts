@@ -41,6 +41,8 @@ export class Api {
     if (body !== undefined) {
       init.body = JSON.stringify(body);
       init.headers = { 'Content-Type': 'application/json' };
+      // Small changes arrive though the page is left meanwhile; more than 64 kB a browser refuses to keep alive.
+      init.keepalive = verb === 'PUT' && init.body.length < 16_000;
     }
     const early = verb === 'GET' ? await earlyAnswer(path) : undefined;
     const r = early ?? (await this.ask(path, init));

@@ -327,14 +327,23 @@ export const BenchStore = signalStore(
           if (s.selected() && !map[s.selected()!]) patchState(s, { selected: null });
         });
       });
+      // Kept a moment after the last change, or at once when the page is left.
       let timer: ReturnType<typeof setTimeout> | undefined;
+      let due: (() => void) | null = null;
+      const keep = (): void => {
+        clearTimeout(timer);
+        due?.();
+        due = null;
+      };
       effect(() => {
         const kept = keptOf(s);
         const p = untracked(project.project);
         if (!p || opened !== p.id) return;
         clearTimeout(timer);
-        timer = setTimeout(() => void api.saveWorkbench(p.id, kept).catch(() => undefined), 600);
+        due = () => void api.saveWorkbench(p.id, kept).catch(() => undefined);
+        timer = setTimeout(keep, 600);
       });
+      document.addEventListener('visibilitychange', () => document.hidden && keep());
     },
   })),
 );
