@@ -11,7 +11,7 @@ from sklearn.cluster import KMeans
 from sklearn.datasets import load_digits, load_iris
 from sklearn.discriminant_analysis import QuadraticDiscriminantAnalysis
 from sklearn.ensemble import RandomForestClassifier
-from sklearn.metrics import cohen_kappa_score, confusion_matrix
+from sklearn.metrics import calinski_harabasz_score, cohen_kappa_score, confusion_matrix
 
 iris = load_iris()
 x, y = iris.data, iris.target
@@ -41,6 +41,10 @@ def inertia(v, k):
     return KMeans(n_clusters=k, n_init=10, random_state=1, tol=0, max_iter=1000).fit(v).inertia_
 
 
+def calinski(v, k):
+    return calinski_harabasz_score(v, KMeans(n_clusters=k, n_init=10, random_state=1, tol=0, max_iter=1000).fit(v).labels_)
+
+
 digits = load_digits()
 dx, dy = digits.data[::2].astype(int), digits.target[::2]
 half = len(dx) // 2
@@ -61,6 +65,7 @@ print(
             "components": components(np.cov(x.T)),
             "standardised": components(np.corrcoef(x.T)),
             "inertia": {"iris": {str(k): inertia(x, k) for k in (2, 3, 5, 8)}, "digits": {"10": inertia(dx, 10)}},
+            "calinski": {str(k): calinski(x, k) for k in (2, 3, 4, 5)},
             "apart": [apart(0, 1), apart(0, 2), apart(1, 2)],
             "likelihood": {"log": normal, "classes": qda.predict(x).tolist(), "posterior": qda.predict_proba(x)[::10].tolist()},
             "digits": {"rows": ["".join(alphabet[v] for v in r) for r in dx], "classes": dy.tolist(), "half": half},

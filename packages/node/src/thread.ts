@@ -1,11 +1,13 @@
 import { parentPort } from 'node:worker_threads';
 import { kernelOf, methods, toProblem } from '@helk/core';
+import { GLANCES } from '@helk/core/glance/registry';
 import { setupNode } from './index';
 import type { FromThread, ToThread } from './threads';
 
 setupNode();
-// Kernels are known once the methods are.
+// Kernels are known once the methods and glances are.
 methods();
+void GLANCES.length;
 
 /** What the blocks of the work at hand share. */
 let at: { work: number; kernel: string; shared: unknown } | null = null;

@@ -4,6 +4,7 @@ import {
   FeaturesBuilder,
   handleOn,
   kernelIds,
+  LocalJob,
   measureRaster,
   methodOf,
   numberColumn,
@@ -15,6 +16,8 @@ import {
   type Grid,
   type Raster,
 } from '@helk/core';
+import { glanceAt } from '@helk/core/glance/glance';
+import { GLANCES } from '@helk/core/glance/registry';
 import { setupNode } from './index';
 
 setupNode();
@@ -155,6 +158,7 @@ const CASES: Case[] = [
   ['imagery.classAreas', 'imagery.classAreas', { classes: [steps(0)], zones: [areas(6)] }],
   ['raster.changeMatrix', 'raster.changeMatrix.count', { before: [steps(0)], after: [steps(1)] }],
   ['raster.changeMatrix', 'raster.changeMatrix', { before: [steps(1)], after: [steps(2)] }],
+  ['imagery.spectra', 'glance.spectra', { scene: [seen], classes: [steps(0)] }],
   ['features.overlay', 'features.overlay', { a: [areas(12)], b: [areas(11)] }, { kind: 'union' }],
 ];
 
@@ -176,6 +180,11 @@ function digest(v: unknown, hash = createHash('sha256')): string {
 describe('work on several threads', () => {
   const run = async ([id, , data, params]: Case, threads: number): Promise<string> => {
     const handles = Object.fromEntries(Object.entries(data).map(([role, list]) => [role, list.map(handleOn)]));
+    const glance = GLANCES.find((g) => g.id === id);
+    if (glance) {
+      const one = Object.fromEntries(Object.entries(handles).map(([role, [h]]) => [role, h!]));
+      return digest(await glanceAt(glance, one, params ?? {}, new LocalJob({ threads })));
+    }
     const made = await runOn(methodOf(id), handles, params ?? {}, { threads });
     const outputs = await Promise.all(made.outputs.map((o) => o.handle.load()));
     return digest({ outputs, figures: made.figures, notes: made.notes });

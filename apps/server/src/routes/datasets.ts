@@ -23,10 +23,11 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     if (body.note !== undefined) changes.note = body.note;
     if (body.thread !== undefined) changes.thread = body.thread || null;
     if (body.look) changes.look = lookFor(row, body.look);
-    const { crs, unit, classes, band } = body;
-    if (crs !== undefined || unit !== undefined || classes) {
+    const { crs, unit, classes, band, bandName, role, wavelength } = body;
+    const by = { crs, unit, classes, bandName, role, wavelength };
+    if (Object.values(by).some((v) => v !== undefined)) {
       const info = JSON.parse(row.info) as DatasetInfo;
-      const given = kindOf(info).give(info, { crs, unit, classes, band });
+      const given = kindOf(info).give(info, { ...by, band });
       changes.info = JSON.stringify(given);
       changes.notes = JSON.stringify(notesAfter(row, body, given));
     }
@@ -35,6 +36,22 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     p.send({ type: 'datasets', datasets: [dataset] });
     if (crs !== undefined) await p.settle();
     return dataset;
+  });
+
+  hang(app, 'draft', async ({ params }) => {
+    const p = await projects.get(params['project']!);
+    return { value: draftsOf(await getDatasetRow(p.db, params['dataset']!))[workOf(params)] ?? null };
+  });
+
+  hang(app, 'keepDraft', async ({ params, body }) => {
+    const p = await projects.get(params['project']!);
+    const row = await getDatasetRow(p.db, params['dataset']!);
+    const { [workOf(params)]: _, ...others } = draftsOf(row);
+    const all = body.value === null ? others : { ...others, [workOf(params)]: body.value };
+    await p
+      .db('datasets')
+      .where({ id: row.id })
+      .update({ drafts: Object.keys(all).length ? JSON.stringify(all) : null });
   });
 
   hang(app, 'deleteDataset', async ({ params }) => {
@@ -61,6 +78,16 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     p.send({ type: 'datasets', datasets: [dataset] });
     return dataset;
   });
+}
+
+const draftsOf = (row: DatasetRow): Record<string, unknown> =>
+  row.drafts ? (JSON.parse(row.drafts) as Record<string, unknown>) : {};
+
+/** @throws HelkError `request.invalid` for what is no name of a work */
+function workOf(params: Record<string, string>): string {
+  const work = params['work']!;
+  if (!/^[a-z]{1,40}$/.test(work)) throw new HelkError('request.invalid', `"${work.slice(0, 40)}" is no work.`, 'work');
+  return work;
 }
 
 /** A way of drawing as it is kept. @throws HelkError `request.invalid` for one that its kind has not */

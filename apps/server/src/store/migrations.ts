@@ -122,6 +122,12 @@ export const MIGRATIONS: Step[] = [
       await db.schema.alterTable('runs', (t) => t.dropColumn('systems'));
     },
   },
+  {
+    // How far works on a dataset have come that are not done yet.
+    name: '005-drafts',
+    up: (db) => db.schema.alterTable('datasets', (t) => t.text('drafts')),
+    down: (db) => db.schema.alterTable('datasets', (t) => t.dropColumn('drafts')),
+  },
 ];
 
 /** The pieces as project files had them before the third step, as rows of today. */

@@ -54,6 +54,8 @@ export interface DatasetRow {
   thread: string | null;
   /** JSON, of the shape of its kind. */
   look: string | null;
+  /** JSON, by the name of the work. */
+  drafts: string | null;
 }
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {

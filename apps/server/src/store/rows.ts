@@ -51,4 +51,5 @@ export const DatasetRowShape = z.object({
   created_at: Time,
   thread: z.string().max(2000).nullable(),
   look: Text.nullable(),
+  drafts: Text.nullable(),
 });

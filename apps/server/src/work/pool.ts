@@ -3,6 +3,7 @@ import { setPriority } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { HelkError, type ErrorCode, type Problem } from '@helk/core';
 import {
+  LANES,
   laneOf,
   type FromHost,
   type Lane,
@@ -53,6 +54,9 @@ interface Job {
   cancelled: boolean;
 }
 
+const perLane = <T>(make: () => T): Record<Lane, T> =>
+  Object.fromEntries(LANES.map((l) => [l, make()])) as Record<Lane, T>;
+
 const problem = (code: ErrorCode, message: string): Problem => ({ code, message, path: null });
 const STOPPED = problem('run.cancelled', 'It was cancelled; nothing was changed.');
 
@@ -62,8 +66,8 @@ const STOPPED = problem('run.cancelled', 'It was cancelled; nothing was changed.
  * held by the system to a limit of memory, buffers included.
  */
 export class WorkerPool {
-  private readonly waiting: Record<Lane, Job[]> = { work: [], services: [], samples: [] };
-  private readonly hosts: Record<Lane, Set<Host>> = { work: new Set(), services: new Set(), samples: new Set() };
+  private readonly waiting = perLane<Job[]>(() => []);
+  private readonly hosts = perLane(() => new Set<Host>());
   private closed = false;
 
   constructor(private readonly settings: PoolSettings) {}
@@ -100,7 +104,7 @@ export class WorkerPool {
   }
 
   private next(lane: Lane): void {
-    const most = { work: this.settings.threads, services: this.settings.services, samples: 1 }[lane];
+    const most = { work: this.settings.threads, services: this.settings.services, samples: 1, glances: 1 }[lane];
     const hosts = this.hosts[lane];
     while (!this.closed && this.waiting[lane].length) {
       let host = [...hosts].find((h) => !h.job);
@@ -136,7 +140,7 @@ export class WorkerPool {
   /** Ends all processes; what was under way is told as stopped. */
   async close(): Promise<void> {
     this.closed = true;
-    for (const lane of ['work', 'services', 'samples'] as const) {
+    for (const lane of LANES) {
       for (const j of this.waiting[lane].splice(0)) j.settle({ ok: false, problem: STOPPED });
       await Promise.all([...this.hosts[lane]].map((h) => h.end()));
     }

@@ -93,14 +93,26 @@ export interface SampleTask {
   target: string;
 }
 
-export type Task = RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SampleTask;
+/** Answers a small question to data; nothing is made. */
+export interface GlanceTask extends Common {
+  kind: 'glance';
+  glance: string;
+  /** Datasets by role. */
+  inputs: Record<string, string>;
+  params: Record<string, unknown>;
+}
+
+export type Task =
+  RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SampleTask | GlanceTask;
 
 /**
  * Tasks that wait for other machines stand in a queue of their own, so that they hold up no computing; so does the making of samples,
- * for which tasks of both other queues may be waiting.
+ * for which tasks of both other queues may be waiting, and what somebody wants to see at once.
  */
-export type Lane = 'work' | 'services' | 'samples';
-export const laneOf = (t: Task): Lane => (t.kind === 'service' ? 'services' : t.kind === 'sample' ? 'samples' : 'work');
+export const LANES = ['work', 'services', 'samples', 'glances'] as const;
+export type Lane = (typeof LANES)[number];
+const LANE: Partial<Record<Task['kind'], Lane>> = { service: 'services', sample: 'samples', glance: 'glances' };
+export const laneOf = (t: Task): Lane => LANE[t.kind] ?? 'work';
 
 export interface ProgressMessage {
   share: number;
@@ -109,7 +121,8 @@ export interface ProgressMessage {
 
 /** What a worker answers; errors travel as plain problems so that their kind survives the process. */
 export type TaskResult =
-  { ok: true; outputs: string[]; format?: string; review?: ReviewRow[] } | { ok: false; problem: Problem };
+  | { ok: true; outputs: string[]; format?: string; review?: ReviewRow[]; answer?: unknown }
+  | { ok: false; problem: Problem };
 
 /** From the pool to a host, and back. */
 export type ToHost = { say: 'do'; task: Task } | { say: 'cancel' };

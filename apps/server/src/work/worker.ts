@@ -4,6 +4,7 @@ import { setupNode } from '@helk/node';
 import { openDatabase } from '../store/database';
 import { adopt } from './jobs/adopt';
 import { fetchIn } from './jobs/fetch-in';
+import { glance } from './jobs/glance';
 import type { Hands } from './jobs/hands';
 import { look, take } from './jobs/read';
 import { run } from './jobs/run';
@@ -25,6 +26,7 @@ const DOING: Doing = {
   adopt,
   service: fetchIn,
   sample: makeSample,
+  glance,
 };
 
 /** One task. It opens the project itself and leaves it as it was unless it ends well. */

@@ -207,10 +207,25 @@ export const ROUTES = {
     verb: 'patch',
     path: '/api/projects/:project/datasets/:dataset',
     summary:
-      'Rename or annotate a dataset; name the thread that begins with it; give it a system or unit it lacks; name and colour its classes',
+      'Rename or annotate a dataset; name the thread that begins with it; give it a system or unit it lacks; name and colour its classes; say what its bands are',
     body: s.DatasetPatch,
     status: 200,
     response: s.DatasetShape,
+  },
+  draft: {
+    verb: 'get',
+    path: '/api/projects/:project/datasets/:dataset/drafts/:work',
+    summary:
+      'How far a work on a dataset has come that is not done yet (labelling places, drawing examples); null where it was not begun',
+    status: 200,
+    response: s.Draft,
+  },
+  keepDraft: {
+    verb: 'put',
+    path: '/api/projects/:project/datasets/:dataset/drafts/:work',
+    summary: 'Keep how far a work on a dataset has come; null forgets it',
+    body: s.Draft,
+    status: 204,
   },
   deleteDataset: {
     verb: 'delete',
@@ -270,6 +285,15 @@ export const ROUTES = {
     body: s.ForecastRequest,
     status: 200,
     response: s.ForecastShape,
+  },
+  glance: {
+    verb: 'post',
+    path: '/api/projects/:project/glances/:glance',
+    summary:
+      'A small question to data, answered at once; nothing is made: imagery.spectra, imagery.examplePlaces, imagery.clusterCounts, imagery.examples',
+    body: s.GlanceRequest,
+    status: 200,
+    response: z.object({ answer: z.unknown() }),
   },
   startRun: {
     verb: 'post',

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { ROLE_NAMES } from '../data/band-roles';
 import { KIND_NAMES } from '../data/kinds';
 import { REF } from './refs';
 
@@ -266,7 +267,7 @@ export const DatasetPatch = z.object({
   crs: z.string().max(400).optional(),
   unit: z.string().max(20).optional(),
   look: Look.optional(),
-  /** Which band the classes are of, from 0. */
+  /** Which band is meant by classes, name, role and wavelength, from 0. */
   band: z.number().int().min(0).optional(),
   /** Names and colours of the classes of a band of a raster, the first where none is named. */
   classes: z
@@ -278,11 +279,19 @@ export const DatasetPatch = z.object({
           .string()
           .regex(/^#[0-9a-f]{6}$/i)
           .nullable(),
+        unsure: z.boolean().optional(),
       }),
     )
     .max(4096)
     .optional(),
+  /** What a band (the first where none is named) is called and shows; null takes back what was said. */
+  bandName: z.string().trim().min(1).max(200).optional(),
+  role: z.enum(ROLE_NAMES).nullable().optional(),
+  /** nm. */
+  wavelength: z.number().min(100).max(1e6).nullable().optional(),
 });
+/** How far somebody has come with a work on a dataset, that is not done yet. */
+export const Draft = z.object({ value: z.unknown() });
 /** Names of roles and settings; nothing that an object answers to by itself begins otherwise. */
 const Role = z.string().regex(/^[A-Za-z]\w{0,60}$/, 'is not a name of an input or setting.');
 
@@ -297,6 +306,10 @@ export const NewRun = z.object({
   variantOf: Id.nullable().default(null),
 });
 export const ForecastRequest = NewRun.omit({ variantOf: true });
+export const GlanceRequest = z.object({
+  inputs: z.record(Role, Id).default({}),
+  params: z.record(Role, z.unknown()).default({}),
+});
 export const ForecastShape = z.object({
   checks: z.array(CheckShape),
   suggestions: z.record(z.string(), z.object({ value: z.unknown(), reason: z.string() })),

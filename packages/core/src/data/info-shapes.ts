@@ -56,7 +56,14 @@ export const band = z.object({
   storedType: type,
   missingCode: z.number().nullable(),
   classes: z
-    .array(z.object({ value: z.number(), label: text, colour: z.string().max(20).nullable() }))
+    .array(
+      z.object({
+        value: z.number(),
+        label: text,
+        colour: z.string().max(20).nullable(),
+        unsure: z.boolean().optional(),
+      }),
+    )
     .max(100_000)
     .optional(),
   role: text.optional(),

@@ -26,6 +26,8 @@ export interface ClassEntry {
   value: number;
   label: string;
   colour: string | null;
+  /** Whoever named it is to look again. */
+  unsure?: boolean;
 }
 
 /** What there is to know of a band without its cells. */

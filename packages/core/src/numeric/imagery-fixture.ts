@@ -13,6 +13,7 @@ export const reference = JSON.parse(
   components: Eigenpairs;
   standardised: Eigenpairs;
   inertia: { iris: Record<string, number>; digits: Record<string, number> };
+  calinski: Record<string, number>;
   apart: { a: number; b: number; jm: number; td: number }[];
   likelihood: { log: number[][]; classes: number[]; posterior: number[][] };
   digits: { rows: string[]; classes: number[]; half: number };

@@ -1,3 +1,16 @@
+const GOLDEN = 0x9e3779b9;
+
+/** The mixing of SplitMix32. */
+function mixed(x: number): number {
+  let z = x | 0;
+  z = Math.imul(z ^ (z >>> 16), 0x85ebca6b);
+  z = Math.imul(z ^ (z >>> 13), 0xc2b2ae35);
+  return (z ^ (z >>> 16)) >>> 0;
+}
+
+/** A whole number in [0, 2³²) that follows no order of the numbers it is made from. */
+export const scrambled = (k: number): number => mixed(Math.imul(k + 1, GOLDEN));
+
 /**
  * Seeded random numbers: xoshiro128** (Blackman and Vigna 2021, doi:10.1145/3460772), state filled by SplitMix32.
  * Randomness in a method comes only from here, so that the seed in the lineage repeats the result.
@@ -7,14 +20,7 @@ export class Random {
   private spare = NaN;
 
   constructor(readonly seed: number) {
-    let x = seed >>> 0;
-    for (let i = 0; i < 4; i++) {
-      x = (x + 0x9e3779b9) >>> 0;
-      let z = x;
-      z = Math.imul(z ^ (z >>> 16), 0x85ebca6b);
-      z = Math.imul(z ^ (z >>> 13), 0xc2b2ae35);
-      this.s[i] = (z ^ (z >>> 16)) >>> 0;
-    }
+    for (let i = 0; i < 4; i++) this.s[i] = mixed((seed + Math.imul(i + 1, GOLDEN)) | 0);
   }
 
   /** A whole number in [0, 2³²). */

@@ -29,6 +29,7 @@ const JSON_OF = {
   problem: ProblemDocument.pick({ code: true, path: true }).extend({ message: z.string() }),
   source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }),
   workbench: Workbench,
+  drafts: z.record(z.string().max(40), z.unknown()),
 };
 
 /**
@@ -150,7 +151,7 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
     await db('runs').insert(run);
   }
   const datasets = (await rowsOf(db, 'datasets')).map((raw) =>
-    parse(DatasetRowShape, { thread: null, look: null, ...raw }, 'a dataset', refuse),
+    parse(DatasetRowShape, { thread: null, look: null, drafts: null, ...raw }, 'a dataset', refuse),
   );
   const from = await piecesTable(db);
   const details = new Map<string, string>();
@@ -162,7 +163,7 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
     if (row.state !== 'ready') continue;
     progress(0.1 + (0.9 * k) / datasets.length, 'checking datasets');
     const what = `dataset "${row.name.slice(0, 60)}"`;
-    checkJson({ source: row.source, notes: row.notes }, what, refuse);
+    checkJson({ source: row.source, notes: row.notes, drafts: row.drafts }, what, refuse);
     const read = describedBy(row.info, details.get(row.id) ?? null, what, refuse);
     if (read.info.kind !== row.kind)
       refuse(`is damaged: ${what} is a ${kindOf(read.info).words.one} under another name.`);

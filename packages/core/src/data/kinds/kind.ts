@@ -13,8 +13,13 @@ export interface Given {
   crs?: string | undefined;
   unit?: string | undefined;
   classes?: ClassEntry[] | undefined;
-  /** The band that the classes are of, from 0; the first where not given. */
+  /** The band that is meant, from 0; the first where not given. */
   band?: number | undefined;
+  bandName?: string | undefined;
+  /** Null takes back what was said. */
+  role?: string | null | undefined;
+  /** nm. */
+  wavelength?: number | null | undefined;
 }
 
 /** What is shown of a layer for confirmation before it is taken in. */
@@ -159,11 +164,13 @@ export const given = (what: string): HelkError =>
   new HelkError('request.invalid', `The dataset has a ${what} already; use a method to change it.`, what);
 
 /** Refuses what only a raster can be given. */
-export function onlyPlace({ unit, classes }: Given): void {
+export function onlyPlace({ unit, classes, bandName, role, wavelength }: Given): void {
   if (unit !== undefined)
     throw new HelkError('request.invalid', 'Units of columns are set by a method (Calculate a column).', 'unit');
   if (classes)
     throw new HelkError('request.invalid', 'Only a raster of classes has class names and colours.', 'classes');
+  if (bandName !== undefined || role !== undefined || wavelength !== undefined)
+    throw new HelkError('request.invalid', 'Only a raster has bands.', 'band');
 }
 
 /** @throws HelkError `file.damaged` where columns or rows are others than the description says */

@@ -35,13 +35,34 @@ import {
   studyRaster,
 } from '../raster-handles';
 import { packRaster, RasterPacker, StoredRaster, verifyRaster } from '../raster-store';
-import { given, type KindRecord, type Rescaling, type ReviewFacts } from './kind';
+import { given, type Given, type KindRecord, type Rescaling, type ReviewFacts } from './kind';
 
-/** Bands of cells on a grid. */
 /** What the values of a band are: classes, or measures in a unit. */
 const valueWords = (b: BandInfo): string =>
   b.kind === 'category' ? (b.classes ? `${b.classes.length} classes` : 'classes') : (b.unit ?? 'unit not known');
 
+/** Sets what a band is called and shows. @throws HelkError `request.invalid` for a name that another band has */
+function giveBand(bands: RasterInfo['bands'], by: Given): void {
+  const b = bands[by.band ?? 0];
+  if (!b && by.band !== undefined)
+    throw new HelkError('request.invalid', `There is no band ${by.band + 1}; there are ${bands.length}.`, 'band');
+  if (!b) return;
+  if (by.bandName !== undefined) {
+    if (bands.some((o) => o !== b && o.name === by.bandName))
+      throw new HelkError('request.invalid', `Another band is called "${by.bandName}" already.`, 'bandName');
+    b.name = by.bandName;
+  }
+  if (by.role !== undefined) {
+    if (by.role === null) delete b.role;
+    else b.role = by.role;
+  }
+  if (by.wavelength !== undefined) {
+    if (by.wavelength === null) delete b.wavelength;
+    else b.wavelength = by.wavelength;
+  }
+}
+
+/** Bands of cells on a grid. */
 export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
   kind: 'raster',
   words: { one: 'raster', many: 'rasters' },
@@ -139,6 +160,7 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
         throw new HelkError('request.invalid', 'Only a raster of classes has class names and colours.', 'classes');
       b.classes = by.classes;
     }
+    giveBand(out.bands, by);
     return out;
   },
   bands: (info) => info.bands.map((b) => b.name),

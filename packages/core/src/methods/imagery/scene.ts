@@ -7,6 +7,7 @@ import { cellCount, type BandInfo, type RasterInfo } from '../../data/raster';
 import { room } from '../../data/room';
 import type { Job } from '../../method/job';
 import { blockRows, defineRowKernel, tellRows, type RowsGiven, type RowSource } from '../../method/rows';
+import { scrambled } from '../../numeric/random';
 import { comoments, joinComoments, noComoments, type Comoments } from '../../numeric/comoments';
 
 /** The bands of a raster that are computed with as one scene: its measures. */
@@ -152,6 +153,7 @@ export async function gathered(
   const at = new Uint32Array(step * grid.columns);
   let seen = 0;
   let kept = 0;
+  let next = chosen(0, keep, n);
   for (let from = 0; from < grid.rows; from += step) {
     job.progress(progress(from / grid.rows), 'gathering cells');
     const rows = Math.min(step, grid.rows - from);
@@ -159,14 +161,24 @@ export async function gathered(
     for (const band of scene.bands) inputs.push({ cells: await scene.of.rows(band, from, rows) });
     const found = completeVectors(inputs, vectors, at);
     for (let i = 0; i < found; i++, seen++) {
-      // The next one of the sample: as many of those seen as its share says.
-      if (keep < n && Math.floor(((seen + 1) * keep) / n) === kept) continue;
+      if (seen !== next) continue;
       for (let j = 0, o = i * b, p = kept * b; j < b; j++) x[p + j] = (vectors[o + j]! - shift[j]!) * factor[j]!;
       if (cells) cells[kept] = from * grid.columns + at[i]!;
-      kept++;
+      next = chosen(++kept, keep, n);
     }
   }
   return { x, cells };
+}
+
+/**
+ * Which of n things is the k-th of a sample of m: one of every n / m, by a number that follows no order of theirs. An even step would see
+ * only some columns of a grid whose width it divides.
+ */
+function chosen(k: number, m: number, n: number): number {
+  if (m === n) return k;
+  const from = Math.floor((k * n) / m);
+  const to = Math.floor(((k + 1) * n) / m);
+  return from + (scrambled(k) % Math.max(1, to - from));
 }
 
 /** Some vectors, spread evenly over all. */
@@ -175,7 +187,7 @@ export function sampled(x: Float32Array, b: number, most: number): Float32Array 
   if (n <= most) return x;
   const out = new Float32Array(most * b);
   for (let i = 0; i < most; i++) {
-    const from = Math.floor(((i + 0.5) * n) / most) * b;
+    const from = chosen(i, most, n) * b;
     out.set(x.subarray(from, from + b), i * b);
   }
   return out;

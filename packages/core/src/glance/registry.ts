@@ -1,0 +1,16 @@
+import { HelkError } from '../errors';
+import { clusterCounts } from './cluster-counts';
+import { examplePlaces } from './example-places';
+import { examples } from './examples';
+import type { Glance } from './glance';
+import { spectra } from './spectra';
+
+/** The only list of glances. */
+export const GLANCES: readonly Glance[] = [spectra, examplePlaces, clusterCounts, examples] as never;
+
+/** @throws HelkError `method.unknown` for one that there is not */
+export function glanceOf(id: string): Glance {
+  const found = GLANCES.find((g) => g.id === id);
+  if (!found) throw new HelkError('method.unknown', `There is no glance "${id}".`, 'glance');
+  return found;
+}
