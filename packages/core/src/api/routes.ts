@@ -290,7 +290,7 @@ export const ROUTES = {
     verb: 'post',
     path: '/api/projects/:project/glances/:glance',
     summary:
-      'A small question to data, answered at once; nothing is made: imagery.spectra, imagery.examplePlaces, imagery.clusterCounts, imagery.examples',
+      'A small question to data, answered at once; nothing is made: imagery.spectra, imagery.examplePlaces, imagery.clusterCounts, imagery.examples, imagery.matrixPlaces',
     body: s.GlanceRequest,
     status: 200,
     response: z.object({ answer: z.unknown() }),

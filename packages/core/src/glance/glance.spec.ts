@@ -1,6 +1,8 @@
 import fc from 'fast-check';
+import { FeaturesBuilder } from '../data/features';
 import { handleOn, type AnyHandle } from '../data/kinds';
 import { MISSING_CLASS, type Raster } from '../data/raster';
+import { textColumn } from '../data/table';
 import { LocalJob } from '../method/job';
 import { clusterCounts } from '../numeric/cluster-counts';
 import { examplePlaces } from '../numeric/example-places';
@@ -184,6 +186,33 @@ describe('the number of clusters', () => {
     expect(got.advised!.k).toBe(3);
     const flat = await ask<Counts>('imagery.clusterCounts', { scene: of(new Float32Array(3000).fill(7)) });
     expect([flat.counts.length, flat.advised]).toEqual([0, null]);
+  });
+});
+
+describe('the places of a cell of an error matrix', () => {
+  it('are those mapped so and found so, in the order of the reference', async () => {
+    const b = new FeaturesBuilder();
+    const at = [
+      [5, 5],
+      [25, 5],
+      [15, 15],
+      [35, 25],
+      [5, 25],
+      [35, 15],
+    ];
+    for (const [x, y] of at) b.point(400_000 + x!, 6_460_000 - y!);
+    // The fifth lies where the map has no class; the last was left undecided.
+    const found = b.build('point', scene.grid.crs, [textColumn('seen', ['Reed', 'reed', '1', 'reed', 'reed', ''])]);
+    const handles = { classes: handleOn(classes), reference: handleOn(found) };
+    const rows = async (mapped: string | null, as: string | null): Promise<number[]> => {
+      const p = { classColumn: 'seen', mapped, found: as };
+      return ((await glanceAt(glanceOf('imagery.matrixPlaces'), handles, p, new LocalJob())) as { rows: number[] })
+        .rows;
+    };
+    expect(await rows('reed', 'reed')).toEqual([1, 3]);
+    expect(await rows(null, 'reed')).toEqual([0, 1, 3]);
+    expect(await rows('1', null)).toEqual([0, 2]);
+    expect(await rows('reed', '1')).toEqual([]);
   });
 });
 

@@ -3,10 +3,11 @@ import { clusterCounts } from './cluster-counts';
 import { examplePlaces } from './example-places';
 import { examples } from './examples';
 import type { Glance } from './glance';
+import { matrixPlaces } from './matrix-places';
 import { spectra } from './spectra';
 
 /** The only list of glances. */
-export const GLANCES: readonly Glance[] = [spectra, examplePlaces, clusterCounts, examples] as never;
+export const GLANCES: readonly Glance[] = [spectra, examplePlaces, clusterCounts, examples, matrixPlaces] as never;
 
 /** @throws HelkError `method.unknown` for one that there is not */
 export function glanceOf(id: string): Glance {

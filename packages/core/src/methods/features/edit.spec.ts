@@ -51,6 +51,14 @@ describe('edited values', () => {
     expect(o.figures).toEqual({ changed: 5, emptied: 3 });
   });
 
+  it('can stand in a column that is added for them, empty elsewhere', async () => {
+    const o = await run('features.edit', { features: probes() }, { edits: 'found @ 2, 5 = reed', add: 'found' });
+    expect(rowsOf(o.outputs[0]!.data as Features, 'found')).toEqual([null, 'reed', null, null, 'reed']);
+    expect(o.figures).toEqual({ changed: 2, emptied: 0 });
+    const twice = refusalOf(run('features.edit', { features: probes() }, { edits: 'wet @ 1 = yes', add: 'wet' }));
+    expect((await twice).message).toContain('a column "wet" already');
+  });
+
   it('that are the same as before are said to be', async () => {
     const o = await run('features.edit', { features: probes() }, { edits: 'class @ 4 = water' });
     expect(o.figures['changed']).toBe(0);

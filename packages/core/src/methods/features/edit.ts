@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { type Column } from '../../data/features';
 import { own } from '../../data/own';
+import { textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { LONG_TEXT, text } from '../../method/params';
 import { readRows, writeRows } from './subset';
@@ -102,6 +103,17 @@ function column<C extends { name: string }>(columns: readonly C[], name: string)
   return c;
 }
 
+/** Columns with the one that is added. @throws HelkError `method.parameter` for one that there is */
+function withAdded(
+  columns: readonly Pick<Column, 'name' | 'type'>[],
+  add: string | undefined,
+): Pick<Column, 'name' | 'type'>[] {
+  if (!add) return [...columns];
+  if (columns.some((c) => c.name === add))
+    throw new HelkError('method.parameter', `add: there is a column "${add}" already.`, 'add');
+  return [...columns, { name: add, type: 'text' }];
+}
+
 export const edit = defineMethod({
   id: 'features.edit',
   version: 1,
@@ -118,6 +130,10 @@ export const edit = defineMethod({
       help: 'Like class @ 3, 7-12 = moor; note @ 4 = "wet; to check".',
       most: LONG_TEXT,
     }),
+    add: text({
+      label: 'Column to add',
+      help: 'A new column of texts that values are set in, empty elsewhere.',
+    }).optional(),
   }),
   serves: 'keep typed',
   outputs: { features: shown(output.features('Edited'), { like: 'features' }) },
@@ -126,8 +142,9 @@ export const edit = defineMethod({
   checks: ({ features }, p): Check[] => {
     const all = readEdits(p.edits);
     if (!all.length) throw wrong('there is nothing to set.');
+    const columns = withAdded(features.columns, p.add);
     for (const e of all) {
-      const c = column(features.columns, e.column);
+      const c = column(columns, e.column);
       readRows(e.rows, features.count);
       if (e.value !== null) valueFor(c, e.value);
     }
@@ -137,9 +154,13 @@ export const edit = defineMethod({
   run: ({ features }, p, job) => {
     const n = features.featureOffsets.length - 1;
     const fresh = new Map<string, Column>();
+    const empty: Column[] = p.add
+      ? [{ ...textColumn(p.add, new Array<string>(n).fill('')), missing: new Uint8Array(n).fill(1) }]
+      : [];
+    const held = [...features.columns, ...empty];
     const touched = new Map<string, Uint8Array>();
     for (const e of readEdits(p.edits)) {
-      const from = column(features.columns, e.column);
+      const from = column(held, e.column);
       let c = fresh.get(e.column);
       if (!c) {
         c = { ...from, values: from.values.slice(), missing: from.missing?.slice() ?? new Uint8Array(n) } as Column;
@@ -158,7 +179,7 @@ export const edit = defineMethod({
     let changed = 0;
     let emptied = 0;
     for (const [name, rows] of touched) {
-      const [was, is] = [column(features.columns, name), fresh.get(name)!];
+      const [was, is] = [column(held, name), fresh.get(name)!];
       for (let i = 0; i < n; i++) {
         if (!rows[i]) continue;
         const gone = (was.missing?.[i] ?? 0) === 1;
@@ -175,7 +196,7 @@ export const edit = defineMethod({
         'edit.same',
         `No value differs from what stood there (${plural(touched.size, 'column')} looked at).`,
       );
-    const columns = features.columns.map((c) => fresh.get(c.name) ?? c);
+    const columns = held.map((c) => fresh.get(c.name) ?? c);
     return { features: { ...features, columns }, figures: { changed, emptied } };
   },
 });

@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { plural } from '../../data/check';
-import { featureCount, featuresIn, FeaturesBuilder, type Features } from '../../data/features';
+import { featureCount, featuresIn, FeaturesBuilder, type Column, type Features } from '../../data/features';
 import type { RasterHandle } from '../../data/handle';
 import { cellCount, MISSING_CLASS } from '../../data/raster';
 import { numberColumn, textColumn, type Table } from '../../data/table';
@@ -14,7 +14,7 @@ import { eachRun, edgeRows } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { asClasses, classChecks, classCounts, labeller } from '../raster/classes';
 import { suggestClass, trainingChecks } from './learning';
-import { namedClasses } from './training';
+import { namedClasses, type NamedClasses } from './training';
 
 /** Of a normal distribution, for an interval of 95 %. */
 const Z95 = 1.959963984540054;
@@ -47,7 +47,7 @@ export const accuracy = defineMethod({
   },
   params: z.object({ classColumn: column({ label: 'Class', of: 'reference' }) }),
   outputs: {
-    matrix: shown(output.table('Error matrix'), { first: true }),
+    matrix: shown(output.table('Error matrix'), { panel: { id: 'errors' }, first: true }),
     wrong: output.features('Wrong places'),
   },
   figures: {
@@ -75,16 +75,12 @@ export const accuracy = defineMethod({
     const named = namedClasses(c, 'classColumn');
     // One list of classes for both: the map's, then those that were only found.
     const names = counts.map((x) => label(x.value));
-    const plain = (s: string): string => s.trim().toLowerCase();
-    const byName = new Map(names.map((n, i) => [plain(n), i]));
-    const byNumber = new Map(counts.map((x, i) => [String(x.value), i]));
-    const foundAs = named.classes.map((r) => {
-      const i = byName.get(plain(r.label)) ?? (c.type === 'number' ? byNumber.get(String(r.value)) : undefined);
-      if (i !== undefined) return i;
-      names.push(r.label);
-      byName.set(plain(r.label), names.length - 1);
-      return names.length - 1;
-    });
+    const foundAs = matched(
+      names,
+      counts.map((x) => x.value),
+      named,
+      c,
+    );
     const only = names.slice(counts.length);
     if (only.length)
       job.note('look', 'accuracy.only', `Found but not in the map: ${only.join(', ')}. Are they named alike in both?`);
@@ -151,6 +147,24 @@ export const accuracy = defineMethod({
   },
 });
 
+/**
+ * Which of the map's classes each found one is: of the same name, whatever the size of letters, or number.
+ *
+ * @param names of the map's classes; those that were only found are put behind
+ */
+export function matched(names: string[], values: readonly number[], named: NamedClasses, of: Column): number[] {
+  const plain = (s: string): string => s.trim().toLowerCase();
+  const byName = new Map(names.map((n, i) => [plain(n), i]));
+  const byNumber = new Map(values.map((v, i) => [String(v), i]));
+  return named.classes.map((r) => {
+    const i = byName.get(plain(r.label)) ?? (of.type === 'number' ? byNumber.get(String(r.value)) : undefined);
+    if (i !== undefined) return i;
+    names.push(r.label);
+    byName.set(plain(r.label), names.length - 1);
+    return names.length - 1;
+  });
+}
+
 /** Counts with the map across and what was found down, what they say of each class beside and beneath. */
 function matrixTable(
   names: string[],
@@ -198,7 +212,7 @@ function matrixTable(
 }
 
 /** Visits the cells that places lie in: of points one each, of areas those whose centre lies within. */
-async function eachPlace(
+export async function eachPlace(
   job: Job,
   classes: RasterHandle,
   reference: Features,
