@@ -13,6 +13,7 @@ export * from './data/pyramid';
 export * from './data/held';
 export * from './data/names';
 export * from './data/own';
+export * from './data/class-names';
 export * from './data/arrival';
 export * from './data/project-system';
 export * from './data/place';

@@ -31,6 +31,7 @@ import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
 import { ReviewStore } from './state/review.store';
 import { ServiceStore } from './state/service.store';
+import { WorkSide } from './work/work-side';
 
 /** How long what stands beside the map waits for its first picture, ms: both would draw out both. */
 const BESIDE = 1200;
@@ -52,6 +53,7 @@ const BESIDE = 1200;
     Review,
     RunSheet,
     SystemMenu,
+    WorkSide,
   ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './app.html',
@@ -139,7 +141,7 @@ export class App {
       if (this.bench.panes().some((p) => p.id === id)) this.bench.set({ activePane: id });
       else if (this.bench.panes().length < 4) this.bench.addPane();
     } else if (!typing && e.key === '[') this.bench.set({ stage: this.bench.stage() ? null : 'ledger' });
-    else if (!typing && e.key === ']') this.bench.set({ sheet: null });
+    else if (!typing && e.key === ']') this.bench.set(this.bench.sheet() ? { sheet: null } : { work: null });
     else if (!typing && e.key === "'") this.bench.set({ evidence: !this.bench.evidence() });
     else if (!typing && e.key === 'Escape') this.bench.set({ readout: null });
     else return;

@@ -41,4 +41,11 @@ export interface Previewed {
 }
 
 /** Jobs of a workbench that are runs: what is picked, typed or held together becomes a dataset by the method that does the job. */
-export type Served = 'keep picked' | 'keep typed' | 'compare two' | 'place rows' | 'write variogram' | 'estimate';
+export type Served =
+  | 'make classes of names'
+  | 'keep picked'
+  | 'keep typed'
+  | 'compare two'
+  | 'place rows'
+  | 'write variogram'
+  | 'estimate';

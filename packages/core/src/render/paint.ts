@@ -27,6 +27,21 @@ export interface Mix {
   gamma: number;
 }
 
+/**
+ * Values that stand out, and what becomes of all others: as they are, nearly the ground's colour, or not drawn at all, what lies beneath being
+ * seen through those that stand out.
+ */
+export interface Lit {
+  low: number;
+  high: number;
+  ink: [number, number, number];
+  rest?: { faded: [number, number, number] } | 'clear' | undefined;
+}
+
+/** Share of the ground's colour in a value that is faded. */
+const FADED = 0.8;
+const SEEN_THROUGH = 150;
+
 export interface Paint {
   scale: Scale;
   light: Light | null;
@@ -34,7 +49,7 @@ export interface Paint {
   gaps: [number, number, number, number][];
   missing: { ink: [number, number, number]; ground: [number, number, number]; faint: [number, number, number] } | null;
   /** Values that stand out in a colour of their own. */
-  pick?: { low: number; high: number; ink: [number, number, number] } | null;
+  pick?: Lit | null;
   /** Columns and rows of the level; beyond them the picture is clear. */
   columns: number;
   rows: number;
@@ -91,6 +106,8 @@ export function paintRow(
 ): void {
   const { table, index } = colours;
   const pick = p.pick ?? null;
+  const rest = pick?.rest;
+  const ground = rest && rest !== 'clear' ? rest.faded : null;
   for (let x = 0; x < n; x++) {
     const o = offset + 4 * x;
     const a = u[x]!;
@@ -109,6 +126,10 @@ export function paintRow(
       continue;
     }
     const picked = pick !== null && z >= pick.low && z <= pick.high;
+    if (!picked && rest === 'clear') {
+      out[o + 3] = 0;
+      continue;
+    }
     const from = picked ? pick.ink : table;
     const k = picked ? 0 : 3 * index(z);
     let shade = 1;
@@ -122,7 +143,8 @@ export function paintRow(
     out[o] = from[k]! * shade + lift * (1 - from[k]! / 255);
     out[o + 1] = from[k + 1]! * shade + lift * (1 - from[k + 1]! / 255);
     out[o + 2] = from[k + 2]! * shade + lift * (1 - from[k + 2]! / 255);
-    out[o + 3] = 255;
+    if (ground && !picked) for (let j = 0; j < 3; j++) out[o + j] = out[o + j]! * (1 - FADED) + ground[j]! * FADED;
+    out[o + 3] = rest === 'clear' ? SEEN_THROUGH : 255;
   }
 }
 

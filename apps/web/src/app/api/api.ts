@@ -64,6 +64,12 @@ export class Api {
     this.json(`/api/projects/${p}/datasets/${d}/restore`, 'POST');
   forecast = (p: string, run: object, signal: AbortSignal): Promise<Forecast> =>
     this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
+  glance = async <A>(p: string, glance: string, body: object): Promise<A> =>
+    (await this.json<{ answer: A }>(`/api/projects/${p}/glances/${glance}`, 'POST', body)).answer;
+  draft = async (p: string, d: string, work: string): Promise<unknown> =>
+    (await this.json<{ value: unknown }>(`/api/projects/${p}/datasets/${d}/drafts/${work}`)).value;
+  keepDraft = (p: string, d: string, work: string, value: unknown): Promise<void> =>
+    this.json(`/api/projects/${p}/datasets/${d}/drafts/${work}`, 'PUT', { value });
   startRun = (p: string, run: object): Promise<ApiRun> => this.json(`/api/projects/${p}/runs`, 'POST', run);
   cancelRun = (p: string, r: string): Promise<ApiRun> => this.json(`/api/projects/${p}/runs/${r}/cancel`, 'POST');
 

@@ -118,7 +118,7 @@ export class RasterLayer implements LayerDriver<RasterStyle> {
       tools.drawing.warm({ source, crs, x, y, resolution, width, height }, WARM);
   }
 
-  private painting({ item, look, scale, theme }: LayerState<RasterStyle>): Painted {
+  private painting({ item, look, scale, theme, over }: LayerState<RasterStyle>): Painted {
     const { band, index } = drawnOf(item.info as RasterInfo, look);
     const range = this.made.tools.picks.range();
     const mine = range?.dataset === item.id && range.band === index;
@@ -127,7 +127,14 @@ export class RasterLayer implements LayerDriver<RasterStyle> {
       what: paintedBy(this.made.tools.project(), item.id, info, look, scale),
       missing: look.showMissing ? theme.missing : null,
       gaps: look.showMissing ? (band.facts?.gapBoxes ?? []) : [],
-      pick: mine ? { low: range.low, high: range.high, ink: rgbOf(theme.pick) } : null,
+      pick: mine
+        ? {
+            low: range.low,
+            high: range.high,
+            ink: rgbOf(theme.pick),
+            ...(range.alone && { rest: over ? ('clear' as const) : { faded: rgbOf(theme.ground) } }),
+          }
+        : null,
     };
   }
 

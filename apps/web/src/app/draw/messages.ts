@@ -11,7 +11,7 @@ import {
   type RasterStyle,
   type Scale,
 } from '@helk/core';
-import type { Mix } from '@helk/core/render/paint';
+import type { Lit, Mix } from '@helk/core/render/paint';
 import { plainHeld } from '@helk/core/data/cells';
 import type { GapBox } from '@helk/core/numeric/gap-runs';
 import type { PreviewLines } from '@helk/core/methods/terrain/stream-preview';
@@ -52,7 +52,7 @@ export interface TileRequest extends Spot {
   /** Enclosed holes. */
   gaps: GapBox[];
   /** Values that stand out. */
-  pick: { low: number; high: number; ink: [number, number, number] } | null;
+  pick: Lit | null;
 }
 
 export interface ValueRequest {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -67,7 +67,7 @@ interface Offered {
         <p class="p-4 text-ink-2">Choose a dataset in the ledger to see what is in it.</p>
       }
     </section>
-    @if (!bench.sheet() || bench.readout() || bench.pins().length) {
+    @if (reads()) {
       <helk-readout class="flex-none border-l border-line" [class]="bench.sheet() ? 'w-[224px]' : 'w-[290px]'" />
     }
   `,
@@ -78,8 +78,11 @@ export class Evidence {
   private readonly looks = inject(Looks);
   private readonly picks = inject(Picks);
   private readonly tools = inject(KindTools);
-  /** The panel somebody chose, for the dataset it was chosen on; another dataset starts with its own first one. */
-  private readonly wanted = signal<{ dataset: string | null; panel: string }>({ dataset: null, panel: '' });
+
+  /** A work tells by itself what a click is for. */
+  protected readonly reads = computed(() =>
+    this.bench.sheet() ? !!this.bench.readout() || this.bench.pins().length > 0 : !this.bench.work(),
+  );
 
   protected readonly panels = computed((): Offered[] => {
     const d = this.bench.selectedItem();
@@ -89,8 +92,8 @@ export class Evidence {
   });
   protected readonly panel = computed((): Offered | undefined => {
     const all = this.panels();
-    const w = this.wanted();
-    return (w.dataset === this.bench.selected() && all.find((p) => p.id === w.panel)) || all[0];
+    const w = this.bench.panel();
+    return (w?.dataset === this.bench.selected() && all.find((p) => p.id === w?.panel)) || all[0];
   });
   /** What is picked of the active dataset, always in sight. */
   protected readonly told = computed(() => {
@@ -104,7 +107,8 @@ export class Evidence {
   });
 
   protected choose(panel: string): void {
-    this.wanted.set({ dataset: this.bench.selected(), panel });
+    const dataset = this.bench.selected();
+    if (dataset) this.bench.set({ panel: { dataset, panel } });
     const room = this.panel()?.record.room ?? 0;
     if (this.bench.evidenceHeight() < room) this.bench.set({ evidenceHeight: room });
   }

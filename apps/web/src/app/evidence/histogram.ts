@@ -9,7 +9,16 @@ import {
   DestroyRef,
   viewChild,
 } from '@angular/core';
-import { BarController, BarElement, CategoryScale, Chart, LinearScale, LogarithmicScale, Tooltip } from 'chart.js';
+import {
+  BarController,
+  BarElement,
+  CategoryScale,
+  Chart,
+  LinearScale,
+  LogarithmicScale,
+  Tooltip,
+  type ChartConfiguration,
+} from 'chart.js';
 import { displayUnit, formatNumber, type RasterInfo, type Scale } from '@helk/core';
 import { colourTable } from '@helk/core/render/paint';
 import { roundTo } from '../parts/round';
@@ -101,7 +110,7 @@ export class HistogramChart {
     const font = { family: '"IBM Plex Mono"', size: 11 };
     const ink = colour('--ink-2');
     const line = colour('--line-soft');
-    this.chart = new Chart(this.canvas().nativeElement, {
+    const config: ChartConfiguration = {
       type: 'bar',
       data: {
         labels: counts.map((_, i) => middle(i)),
@@ -175,6 +184,7 @@ export class HistogramChart {
           },
         },
       },
-    });
+    };
+    this.chart = new Chart(this.canvas().nativeElement, config);
   }
 }

@@ -14,6 +14,7 @@ export interface EvidencePanel {
 }
 
 const hasNumbers = (d: DatasetItem): boolean => columnsOf(d.info).some((c) => c.type === 'number');
+const bandKinds = (d: DatasetItem): string[] => ofKind('raster', d.info)?.bands.map((b) => b.kind) ?? [];
 /** Its method says that it is to be read in the panel. */
 const shownIn =
   (id: string) =>
@@ -48,9 +49,15 @@ export const PANELS: readonly EvidencePanel[] = [
   },
   {
     id: 'values',
-    title: (d) => (ofKind('raster', d.info)?.bands[0]?.kind === 'category' ? 'Classes' : 'Values'),
+    title: (d) => (bandKinds(d)[0] === 'category' ? 'Classes' : 'Values'),
     fits: (d) => ofKind('raster', d.info) !== null,
     load: () => import('./values-panel').then((m) => m.ValuesPanel),
+  },
+  {
+    id: 'spectra',
+    title: (d) => (bandKinds(d)[0] === 'category' ? 'What its classes look like' : 'Spectra'),
+    fits: (d) => bandKinds(d)[0] === 'category' || bandKinds(d).filter((k) => k === 'measure').length > 1,
+    load: () => import('./spectra-panel').then((m) => m.SpectraPanel),
   },
   {
     id: 'gaps',

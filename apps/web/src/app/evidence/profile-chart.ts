@@ -9,7 +9,16 @@ import {
   input,
   viewChild,
 } from '@angular/core';
-import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import {
+  Chart,
+  Filler,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  Tooltip,
+  type ChartConfiguration,
+} from 'chart.js';
 import {
   dataOf,
   displayUnit,
@@ -198,7 +207,7 @@ export class ProfileChart {
       );
     };
     const font = { family: '"IBM Plex Mono"', size: 11 };
-    this.chart = new Chart(this.canvas().nativeElement, {
+    const config: ChartConfiguration = {
       type: 'line',
       data: {
         datasets: lines.map((c, k) => ({
@@ -270,6 +279,7 @@ export class ProfileChart {
           },
         },
       },
-    });
+    };
+    this.chart = new Chart(this.canvas().nativeElement, config);
   }
 }

@@ -11,8 +11,8 @@ export class Steps {
   private readonly store = inject(ProjectStore);
   private readonly views = inject(Views);
 
-  /** Some cells of a raster, with room about them; their middle is read out. */
-  go(item: DatasetItem, column: number, row: number, columns: number, rows: number): void {
+  /** Some cells of a raster, with at least so many cells about them; their middle is read out. */
+  go(item: DatasetItem, column: number, row: number, columns: number, rows: number, around = 20): void {
     const grid = ofKind('raster', item.info)?.grid;
     const project = this.store.project();
     if (!grid || !project) return;
@@ -24,7 +24,7 @@ export class Steps {
       return out as [number, number];
     };
     const [x, y] = at(column + columns / 2, row + rows / 2);
-    const margin = Math.max(20, columns, rows);
+    const margin = Math.max(around, columns, rows);
     const a = at(column - margin, row + rows + margin);
     const b = at(column + columns + margin, row - margin);
     const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), crs, project.id);

@@ -46,6 +46,8 @@ export interface LayerState<L> {
   scale: Scale | null;
   /** Of the uppermost layer of the pane that has one. */
   below: Scale | null;
+  /** It lies over another picture that is seen. */
+  over: boolean;
   /** Share of the pane's width at which it begins, where it is being swiped. */
   swipe: number | null;
   theme: Theme;

@@ -8,19 +8,29 @@ export function rangeWords(info: RasterInfo, index: number, [low, high]: [number
   const step = (max - min) / counts.length;
   let cells = 0;
   let all = 0;
-  counts.forEach((n, i) => {
-    all += n;
-    const middle = min + (i + 0.5) * step;
-    if (middle > low && middle < high) cells += n;
-  });
+  if (band.kind === 'category')
+    for (const v of f.values ?? []) {
+      all += v.cells;
+      if (v.value >= low && v.value <= high) cells += v.cells;
+    }
+  else
+    counts.forEach((n, i) => {
+      all += n;
+      const middle = min + (i + 0.5) * step;
+      if (middle > low && middle < high) cells += n;
+    });
   const range = max - min;
   const unit = displayUnit(band.unit);
   const { crs, dx, dy } = info.grid;
   const m = crs && !crs.geographic ? metresPerUnit(crs) : null;
   const area = m === null ? NaN : cells * dx * dy * m * m;
   const words = area >= 1e7 ? `${formatNumber(area / 1e6, 10)} km²` : `${formatNumber(area / 1e4, 10)} ha`;
+  const what =
+    low === high
+      ? (band.classes?.find((c) => c.value === low)?.label ?? String(low))
+      : `${formatNumber(low, range)} to ${formatNumber(high, range)} ${unit}`.trim();
   return [
-    `${formatNumber(low, range)} to ${formatNumber(high, range)} ${unit}`.trim() + `: ${formatNumber(cells)} cells`,
+    `${what}: ${formatNumber(cells)} cells`,
     `${formatNumber((100 * cells) / Math.max(1, all), 10)} %`,
     ...(area === area ? [words] : []),
   ].join(', ');

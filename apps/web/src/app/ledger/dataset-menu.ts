@@ -5,6 +5,7 @@ import { clientKind } from '../kinds';
 import { BenchStore } from '../state/bench.store';
 import { Judge } from '../state/judge';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { worksOf } from '../work/works';
 import { Card } from './card';
 
 /** What can be done with one dataset. */
@@ -50,6 +51,7 @@ export class DatasetMenu {
       ...(this.judge.siblings(d).length > 1
         ? [{ label: 'Hold against the other estimates', do: () => this.judge.hold(d) }]
         : []),
+      ...worksOf(d).map((w) => ({ label: w.does, do: () => this.bench.openWork(w.id, d.id) })),
       ...(made ? [{ label: 'Vary its run', do: () => this.bench.vary(d.id) }] : []),
       { label: 'Ask something of it', do: () => this.bench.set({ selected: d.id, askOpen: true }) },
       {

@@ -49,6 +49,7 @@ export class MapLayers {
         z,
         scale,
         below,
+        over: stack.slice(0, z).some((s) => s.layer.visible && clientKind(s.item.info).swipes),
         swipe: swiped === item.id ? swipe : null,
         theme,
       };

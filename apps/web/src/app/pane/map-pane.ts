@@ -110,24 +110,31 @@ export class MapPane {
   protected readonly keys = computed(() => {
     this.told();
     const all = [...this.bench.scales().values()];
-    return this.stack()
-      .filter((l) => l.layer.visible && clientKind(l.item.info).legend)
-      .map(({ item, look, scale }) => {
-        const kind = clientKind(item.info);
-        // One scale drawn in several places is one object.
-        const shared = scale !== null && all.filter((s) => s === scale).length > 1;
-        const of = { item, look, scale, shared, symbols: this.layersOf?.symbolsOf(item.id) ?? null };
-        return { id: item.id, of, legend: kind.legend!(of) };
-      })
-      .reverse()
-      .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null));
+    return (
+      this.stack()
+        // One that is being named has the list beside the panes for its key.
+        .filter((l) => l.layer.visible && clientKind(l.item.info).legend && l.item.id !== this.cursor.tells())
+        .map(({ item, look, scale }) => {
+          const kind = clientKind(item.info);
+          // One scale drawn in several places is one object.
+          const shared = scale !== null && all.filter((s) => s === scale).length > 1;
+          const of = { item, look, scale, shared, symbols: this.layersOf?.symbolsOf(item.id) ?? null };
+          return { id: item.id, of, legend: kind.legend!(of) };
+        })
+        .reverse()
+        .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null))
+    );
   });
   /** More than one thing that can be drawn aside. */
   protected readonly swipes = computed(
     () => this.stack().filter((l) => l.layer.visible && clientKind(l.item.info).swipes).length > 1,
   );
   /** What tells its value under the cursor. */
-  private readonly read = computed(() => topOf(this.stack(), (l) => l.scale !== null));
+  private readonly read = computed((): Pick<Stacked, 'item' | 'look'> | undefined => {
+    const told = this.cursor.tells();
+    const item = told ? this.project.datasetEntityMap()[told] : undefined;
+    return item ? { item, look: this.looks.of(item) } : topOf(this.stack(), (l) => l.scale !== null);
+  });
   /** What a result that is shown was put together from. */
   protected readonly parts = computed((): DatasetItem[] => {
     for (const { item } of this.stack()) {

@@ -29,6 +29,7 @@ import {
   lucideSquareDashed,
   lucideSun,
   lucideTrash2,
+  lucideUndo2,
   lucideUpload,
   lucideX,
 } from '@ng-icons/lucide';
@@ -65,6 +66,7 @@ export const ICONS = {
   lucideSquareDashed,
   lucideSun,
   lucideTrash2,
+  lucideUndo2,
   lucideUpload,
   lucideX,
 };

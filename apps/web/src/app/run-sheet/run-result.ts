@@ -9,6 +9,7 @@ import { BenchStore } from '../state/bench.store';
 import { figuresOf } from '../state/figures';
 import { Judge } from '../state/judge';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { WORKS } from '../work/works';
 
 /** A run under way or ended: progress and cancel, or figures, notes, results and what can follow. */
 @Component({
@@ -73,6 +74,11 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
       }
       @if (ended()) {
         <div class="flex flex-wrap gap-2">
+          @for (w of works(); track w.record.id) {
+            <button class="btn btn-act" (click)="bench.openWork(w.record.id, w.item.id)" data-testid="go-on">
+              {{ w.record.question }}
+            </button>
+          }
           @if (judged(); as d) {
             <button class="btn btn-act" (click)="judge.hold(d)" data-testid="judge">
               Hold against the other {{ judge.siblings(d).length - 1 }}
@@ -100,7 +106,7 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
 export class RunResult {
   readonly run = input.required<ApiRun>();
   protected readonly store = inject(ProjectStore);
-  private readonly bench = inject(BenchStore);
+  protected readonly bench = inject(BenchStore);
   private readonly clipboard = inject(Clipboard);
   protected readonly summary = summaryOf;
   protected readonly ended = computed(() => !['queued', 'running'].includes(this.run().state));
@@ -119,6 +125,12 @@ export class RunResult {
     this.run()
       .outputs.map((id) => this.store.datasetEntityMap()[id])
       .filter((d): d is DatasetItem => d !== undefined),
+  );
+  /** Works that begin with a result. */
+  protected readonly works = computed(() =>
+    this.results().flatMap((item) =>
+      WORKS.filter((w) => w.after && w.after === item.role && w.fits(item)).map((record) => ({ record, item })),
+    ),
   );
   protected readonly judge = inject(Judge);
   /** An estimate that has others beside it. */

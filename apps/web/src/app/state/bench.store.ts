@@ -30,9 +30,13 @@ export interface BenchState {
   linkedCursor: boolean;
   sharedScale: boolean;
   evidence: boolean;
+  /** The panel of evidence somebody chose, for the dataset it was chosen on; another dataset starts with its own first one. */
+  panel: { dataset: string; panel: string } | null;
   /** Height of the evidence, pixels. */
   evidenceHeight: number;
   sheet: Sheet | null;
+  /** A work on a dataset that stands where the run sheet does, while there is none. */
+  work: { id: string; dataset: string } | null;
   readout: Place | null;
   pins: Place[];
   askOpen: boolean;
@@ -60,8 +64,10 @@ export const BenchStore = signalStore(
     linkedCursor: true,
     sharedScale: false,
     evidence: true,
+    panel: null,
     evidenceHeight: 208,
     sheet: null,
+    work: null,
     readout: null,
     pins: [],
     askOpen: false,
@@ -238,6 +244,9 @@ export const BenchStore = signalStore(
     ): void {
       patchState(s, { sheet: { method, inputs, params, seed: 1, variantOf, runId: null }, askOpen: false });
     },
+    /** A work takes the room of the stage: it is for looking closely. */
+    openWork: (id: string, dataset: string): void =>
+      patchState(s, { work: { id, dataset }, sheet: null, askOpen: false, selected: dataset, stage: null }),
     fillSheet: (patch: Partial<Sheet>): void => {
       const sheet = s.sheet();
       if (sheet) patchState(s, { sheet: { ...sheet, ...patch } });
@@ -324,6 +333,7 @@ export const BenchStore = signalStore(
                     : { ...p, layers: p.layers.filter((l) => map[l.dataset]) },
                 ),
             });
+          if (s.work() && !map[s.work()!.dataset]) patchState(s, { work: null });
           if (s.selected() && !map[s.selected()!]) patchState(s, { selected: null });
         });
       });

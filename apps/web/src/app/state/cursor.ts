@@ -4,6 +4,8 @@ import { Injectable, signal } from '@angular/core';
 @Injectable({ providedIn: 'root' })
 export class Cursor {
   readonly at = signal<{ x: number; y: number; pane: number } | null>(null);
+  /** The dataset whose value is told at the cursor, in every pane; what stands on top where there is none. */
+  readonly tells = signal<string | null>(null);
   /** A part of a line that stands out, in the panes' system: the steepest stretch of the profile that is looked at. */
   readonly stretch = signal<number[][]>([]);
   /**

@@ -8,8 +8,8 @@ export type Gather = 'replace' | 'add' | 'remove' | 'intersect';
 export class Picks {
   private readonly held = signal<ReadonlyMap<string, Uint8Array>>(new Map());
   readonly mode = signal<Gather>('replace');
-  /** Values of a raster that stand out on its maps and in its histogram. */
-  readonly range = signal<{ dataset: string; band: number; low: number; high: number } | null>(null);
+  /** Values of a raster that stand out on its maps and in its histogram; alone: all others are faded, or not drawn over something else. */
+  readonly range = signal<{ dataset: string; band: number; low: number; high: number; alone?: boolean } | null>(null);
 
   of(dataset: string | null | undefined): Uint8Array | null {
     return dataset ? (this.held().get(dataset) ?? null) : null;

@@ -320,6 +320,9 @@ export const ProjectStore = signalStore(
           unit?: string;
           band?: number;
           classes?: ClassEntry[];
+          bandName?: string;
+          role?: string | null;
+          wavelength?: number | null;
         },
       ): Promise<void> {
         const p = s.project();

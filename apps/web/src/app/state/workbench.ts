@@ -14,6 +14,7 @@ const KEPT = [
   'sharedScale',
   'evidence',
   'evidenceHeight',
+  'work',
 ] as const;
 type Kept = Pick<BenchState, (typeof KEPT)[number]>;
 
@@ -39,6 +40,7 @@ export function restored(stored: unknown, all: readonly DatasetItem[]): Restored
     activePane: 1,
     selected: null,
     sheet: null,
+    work: null,
     readout: null,
     pins: [],
     stage: all.length ? 'ledger' : 'gather',

@@ -122,6 +122,7 @@ export const recode = defineMethod({
   params: z.object({
     rules: text({ label: 'Rules', help: 'Separated by semicolons: 1 to 5 -> 2 reed; others -> keep', widget: 'rules' }),
   }),
+  serves: 'make classes of names',
   outputs: { recoded: output.raster('Recoded') },
   figures: {
     uncoveredValues: { label: 'Values no rule covers' },
