@@ -43,6 +43,7 @@ export interface Previewed {
 /** Jobs of a workbench that are runs: what is picked, typed or held together becomes a dataset by the method that does the job. */
 export type Served =
   | 'make classes of names'
+  | 'judge a map'
   | 'keep picked'
   | 'keep typed'
   | 'compare two'

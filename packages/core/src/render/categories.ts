@@ -18,7 +18,8 @@ const NAMED: [RegExp, string][] = [
   [/\b(road|rail|traffic)\w*/i, '#6b6460'],
   [/\b(sand|beach|dune|shore)\w*/i, '#ecdcae'],
   [/\b(rock|bare|scree|stone|quarry)\w*/i, '#a39b8f'],
-  [/\b(shadow|cloud)\w*/i, '#8b8f94'],
+  [/\bshadow\w*/i, '#5f656b'],
+  [/\bcloud\w*/i, '#c3c9ce'],
 ];
 
 /** A colour that a land cover of that name is usually drawn in, or null for any other word. */

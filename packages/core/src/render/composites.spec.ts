@@ -5,7 +5,7 @@ import { gridOf } from '../testing';
 import { compositeOf, compositesOf, usualComposite } from './composites';
 import { rasterLook } from './look-shapes';
 import { gammaTable, mixRow } from './paint';
-import { defaultStyle, limitsOf } from './style';
+import { defaultStyle, limitsIn, limitsOf } from './style';
 
 const band = (name: string, over: Partial<BandInfo> = {}): BandInfo => ({
   name,
@@ -119,6 +119,12 @@ describe('composites', () => {
       percentiles: { '1': 1, '2': 2, '5': 5, '95': 85, '98': 88, '99': 89 },
     };
     expect(limitsOf({ kind: 'percentile', cut: 2 }, f)).toEqual([2, 88]);
+    // The same by some values only.
+    const some = Float32Array.from({ length: 101 }, (_, i) => (i === 7 ? NaN : 100 - i));
+    expect(limitsIn({ kind: 'percentile', cut: 5 }, some)).toEqual([5, 95]);
+    expect(limitsIn({ kind: 'minmax' }, some)).toEqual([0, 100]);
+    expect(limitsIn({ kind: 'sd', times: 1 }, Float32Array.of(2, 4, 4, 4, 5, 5, 7, 9))).toEqual([3, 7]);
+    expect(limitsIn({ kind: 'minmax' }, Float32Array.of(3, 3, NaN))).toBeNull();
     expect(limitsOf({ kind: 'sd', times: 2 }, f)).toEqual([20, 60]);
     expect(limitsOf({ kind: 'own', low: 3, high: 4 }, f)).toEqual([3, 4]);
   });

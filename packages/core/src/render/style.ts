@@ -104,6 +104,34 @@ export function limitsOf(t: Stretch, f: Pick<BandFacts, 'summary' | 'percentiles
   return t.kind === 'percentile' && !(range[1] > range[0]) ? [s.min, s.max] : range;
 }
 
+/** Values between which a stretch reaches that goes by some values only, as those in view. Null of fewer than two different ones. */
+export function limitsIn(t: Stretch, values: Float32Array): [number, number] | null {
+  const sorted = values.filter((v) => v - v === 0).sort();
+  const n = sorted.length;
+  if (n === 0) return null;
+  let mean = 0;
+  let squares = 0;
+  sorted.forEach((v, i) => {
+    const d = v - mean;
+    mean += d / (i + 1);
+    squares += d * (v - mean);
+  });
+  const at = (share: number): number => sorted[Math.round(share * (n - 1))]!;
+  const [low, high] = limitsOf(t, {
+    summary: {
+      min: sorted[0]!,
+      max: sorted[n - 1]!,
+      mean,
+      sd: Math.sqrt(squares / n),
+      count: n,
+      missing: 0,
+      sum: mean * n,
+    },
+    percentiles: t.kind === 'percentile' ? { [t.cut]: at(t.cut / 100), [100 - t.cut]: at(1 - t.cut / 100) } : {},
+  });
+  return high > low ? [low, high] : null;
+}
+
 /** Lowest and highest value of the ramp; diverging ramps lie symmetric around zero. */
 export function rangeOf(style: RasterStyle, f: BandFacts): [number, number] {
   const t = style.stretch;

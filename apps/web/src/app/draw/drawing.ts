@@ -1,6 +1,15 @@
 import { Injectable } from '@angular/core';
 import { drawingWorker } from './start-drawing';
-import type { CancelRequest, DrawAnswer, Spot, TileRequest, ValueAnswer, ValueRequest, WarmRequest } from './messages';
+import type {
+  CancelRequest,
+  DrawAnswer,
+  SampleRequest,
+  Spot,
+  TileRequest,
+  ValueAnswer,
+  ValueRequest,
+  WarmRequest,
+} from './messages';
 
 type Waiting = { done: (a: DrawAnswer) => void; failed: (e: Error) => void };
 type Unnumbered<T> = Omit<T, 'id'>;
@@ -69,7 +78,13 @@ export class Drawing {
     return (a as { value: ValueAnswer }).value;
   }
 
-  private send(worker: Worker, message: TileRequest | ValueRequest): Promise<DrawAnswer> {
+  /** Values beneath pixels. */
+  async sample(spot: Spot): Promise<Float32Array> {
+    const a = await this.send(this.worker(spot.source.dataset), { ...spot, kind: 'sample', id: ++this.last });
+    return (a as { sample: Float32Array }).sample;
+  }
+
+  private send(worker: Worker, message: TileRequest | ValueRequest | SampleRequest): Promise<DrawAnswer> {
     return new Promise((done, failed) => {
       this.waiting.set(message.id, { done, failed });
       worker.postMessage(message);

@@ -64,6 +64,12 @@ export interface ValueRequest {
   y: number;
 }
 
+/** The values beneath the pixels, where there are any. */
+export interface SampleRequest extends Spot {
+  kind: 'sample';
+  id: number;
+}
+
 /** Cells that will be wanted soon; there is no answer. */
 export interface WarmRequest extends Spot {
   kind: 'warm';
@@ -76,7 +82,7 @@ export interface CancelRequest {
   id: number;
 }
 
-export type DrawRequest = TileRequest | ValueRequest | WarmRequest | CancelRequest;
+export type DrawRequest = TileRequest | ValueRequest | SampleRequest | WarmRequest | CancelRequest;
 
 export interface ValueAnswer {
   /** NaN for missing; null outside the grid. */
@@ -86,7 +92,10 @@ export interface ValueAnswer {
 }
 
 export type DrawAnswer =
-  { id: number; image: ImageBitmap | null } | { id: number; value: ValueAnswer } | { id: number; error: string };
+  | { id: number; image: ImageBitmap | null }
+  | { id: number; value: ValueAnswer }
+  | { id: number; sample: Float32Array<ArrayBuffer> }
+  | { id: number; error: string };
 
 /** Lines to show before anything is computed for good. */
 export interface PreviewRequest {

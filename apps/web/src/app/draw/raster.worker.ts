@@ -12,7 +12,7 @@ import {
   type Window,
 } from '@helk/core/render/paint';
 import { ChunkCache } from './chunks';
-import type { DrawAnswer, DrawRequest, Spot, TileRequest, ValueRequest } from './messages';
+import type { DrawAnswer, DrawRequest, SampleRequest, Spot, TileRequest, ValueRequest } from './messages';
 
 const cache = new ChunkCache();
 const cancelled = new Set<number>();
@@ -34,7 +34,9 @@ addEventListener('message', (e: MessageEvent<DrawRequest>) => {
   const work =
     m.kind === 'tile'
       ? tile(m).then((image) => answer({ id: m.id, image }, image ? [image] : []))
-      : value(m).then((v) => answer({ id: m.id, value: v }));
+      : m.kind === 'sample'
+        ? sample(m).then((found) => answer({ id: m.id, sample: found }, [found.buffer]))
+        : value(m).then((v) => answer({ id: m.id, value: v }));
   work
     .catch((x: unknown) => answer({ id: m.id, error: x instanceof Error ? x.message : String(x) }))
     .finally(() => cancelled.delete(m.id));
@@ -229,6 +231,25 @@ function lightOf(m: Spot, r: NonNullable<RasterStyle['relief']>, f: number, row:
     cellWidth: (w * f) / vertical,
     cellHeight: (ht * f) / vertical,
   };
+}
+
+/** Values beneath pixels, of the level that suits them. */
+async function sample(m: SampleRequest): Promise<Float32Array<ArrayBuffer>> {
+  const p = await placed(m);
+  const w = p && (await windowOf(m, p.level, ...p.box));
+  if (!p || !w) return new Float32Array(0);
+  const f = 2 ** p.level;
+  const { columns, rows } = m.source.grid;
+  const found: number[] = [];
+  p.u.forEach((us, y) =>
+    us.forEach((u, x) => {
+      const v = p.v[y]![x]!;
+      if (!(u >= 0 && v >= 0 && u < columns && v < rows)) return;
+      const z = w.cells[(Math.floor(v / f) - w.row) * w.width + (Math.floor(u / f) - w.column)]!;
+      if (z === z) found.push(z);
+    }),
+  );
+  return Float32Array.from(found);
 }
 
 /** The exact value of the full-size cell under a place. */

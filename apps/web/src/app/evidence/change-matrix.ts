@@ -1,7 +1,7 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { sankey, sankeyLinkHorizontal } from 'd3-sankey';
-import { categoryColours, dataOf, displayUnit, formatNumber, type Table } from '@helk/core';
+import { categoryColours, dataOf, displayUnit, formatNumber, ofKind, type Table } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
@@ -243,6 +243,12 @@ export class ChangeMatrix {
   protected async pick(from: string, to: string): Promise<void> {
     this.here.set(`${from}>${to}`);
     const run = this.item().runId ? this.store.runEntityMap()[this.item().runId!] : undefined;
+    const made = run?.outputs.map((id) => this.store.datasetEntityMap()[id]);
+    const grid = made?.find((d) => d && ofKind('raster', d.info));
+    if (grid) {
+      this.light(grid, from, to);
+      return;
+    }
     const overlay = run?.outputs.map((id) => this.store.datasetEntityMap()[id]).find((d) => d?.role === 'overlay');
     if (!run || !overlay) {
       this.store.notify('The overlay made with this matrix is no longer there.', 'refused');
@@ -261,6 +267,17 @@ export class ChangeMatrix {
       this.bench.show(overlay.id, this.bench.activePane(), true);
       this.bench.select(selected);
     }
+  }
+
+  /** Lights the cells of a pair in the grid of changes. */
+  private light(grid: DatasetItem, from: string, to: string): void {
+    const label = from === to ? `${from}, unchanged` : `${from} → ${to}`;
+    const found = ofKind('raster', grid.info)?.bands[0]?.classes?.find((c) => c.label === label);
+    if (!found) return;
+    const selected = this.bench.selected();
+    if (!this.bench.panes().some((p) => p.layers.some((l) => l.dataset === grid.id))) this.bench.showBeside(grid.id);
+    this.bench.select(selected);
+    this.picks.range.set({ dataset: grid.id, band: 0, low: found.value, high: found.value, alone: true });
   }
 
   protected copy(): void {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -106,11 +106,23 @@ export class Evidence {
     return clientKind(of.info).told(of, this.tools);
   });
 
+  constructor() {
+    // Given the room it needs when it comes; whoever makes it smaller then is not contradicted.
+    let shown = '';
+    effect(() => {
+      const now = `${this.bench.selected()} ${this.panel()?.id}`;
+      const room = this.panel()?.record.room ?? 0;
+      if (now === shown) return;
+      shown = now;
+      untracked(() => {
+        if (this.bench.evidenceHeight() < room) this.bench.set({ evidenceHeight: room });
+      });
+    });
+  }
+
   protected choose(panel: string): void {
     const dataset = this.bench.selected();
     if (dataset) this.bench.set({ panel: { dataset, panel } });
-    const room = this.panel()?.record.room ?? 0;
-    if (this.bench.evidenceHeight() < room) this.bench.set({ evidenceHeight: room });
   }
 
   protected clear(): void {

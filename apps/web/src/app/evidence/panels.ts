@@ -36,6 +36,13 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./change-matrix').then((m) => m.ChangeMatrix),
   },
   {
+    id: 'errors',
+    title: () => 'How right the map is',
+    fits: shownIn('errors'),
+    load: () => import('./error-matrix').then((m) => m.ErrorMatrix),
+    room: 264,
+  },
+  {
     id: 'profile',
     title: () => 'Profile',
     fits: shownIn('profile'),

@@ -47,9 +47,9 @@ export function spectraConfig(bands: Spectra['bands'], lines: readonly SpectrumL
     ]);
   const some = lines.some((l) => l.lit);
   const drawn = [...lines].sort((a, b) => Number(a.lit) - Number(b.lit));
-  const tick = (x: number): string[] => {
+  const tick = (x: number, wide: boolean): string[] => {
     const b = bands[at.findIndex((p) => Math.abs(p - x) < 1e-9)];
-    return b ? [b.name, ...(known ? [`${Math.round(b.wavelength!)} nm`] : [])] : [];
+    return b ? [b.name, ...(known ? [`${Math.round(b.wavelength!)}${wide ? ' nm' : ''}`] : [])] : [];
   };
   return {
     type: 'line',
@@ -82,7 +82,9 @@ export function spectraConfig(bands: Spectra['bands'], lines: readonly SpectrumL
             font: { ...NUMBER_FONT, size: 10.5 },
             autoSkip: bands.length > 16,
             maxRotation: 0,
-            callback: (v: string | number) => tick(Number(v)),
+            callback(this: { chart: { width: number } }, v: string | number) {
+              return tick(Number(v), this.chart.width > 560);
+            },
           },
           grid: { display: true, color: themeColour('--line-soft') },
         }),
@@ -93,7 +95,7 @@ export function spectraConfig(bands: Spectra['bands'], lines: readonly SpectrumL
         tooltip: {
           filter: (t) => t.dataset.label !== '',
           callbacks: {
-            title: ([t]) => (t ? tick(t.parsed.x!).join(', ') : ''),
+            title: ([t]) => (t ? tick(t.parsed.x!, true).join(', ') : ''),
             label: (t) => `${t.dataset.label}: ${formatNumber(t.parsed.y!, 100)} ${unit}`.trim(),
           },
         },

@@ -18,6 +18,7 @@ import { CATEGORY_COLOURS, formatNumber, ofKind, systemText } from '@helk/core';
 import type { Spectra } from '@helk/core/glance/spectra';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
+import { Cursor } from '../state/cursor';
 import { DrawnAreas } from '../state/drawn-areas';
 import { Glances } from '../state/glances';
 import { Naming } from '../state/naming';
@@ -99,6 +100,7 @@ export class SpectraPanel {
   private readonly glances = inject(Glances);
   private readonly naming = inject(Naming);
   private readonly picks = inject(Picks);
+  private readonly cursor = inject(Cursor);
   private readonly clipboard = inject(Clipboard);
   protected readonly areas = inject(DrawnAreas);
   private chart: Chart | null = null;
@@ -127,7 +129,7 @@ export class SpectraPanel {
   private readonly byClass = signal<Spectra | null>(null);
   private readonly byPlace = signal<Spectra | null>(null);
   private readonly byArea = signal<Spectra | null>(null);
-  private readonly here = computed(() => this.bench.readout());
+  private readonly here = computed(() => this.bench.readout() ?? this.cursor.framed());
 
   protected readonly all = computed((): SpectrumLine[] => {
     this.bench.dark();

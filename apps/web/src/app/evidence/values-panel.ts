@@ -16,7 +16,13 @@ import { HistogramChart } from './histogram';
   host: { class: 'flex flex-1 min-w-0 min-h-0' },
   template: `
     @if (scale()?.classes; as classes) {
-      <helk-class-table class="flex-1 min-w-0" [info]="info()" [band]="index()" [classes]="classes" />
+      <helk-class-table
+        class="flex-1 min-w-0"
+        [dataset]="item().id"
+        [info]="info()"
+        [band]="index()"
+        [classes]="classes"
+      />
     } @else {
       <helk-histogram
         class="flex-1 min-w-0"

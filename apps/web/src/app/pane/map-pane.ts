@@ -325,7 +325,7 @@ export class MapPane {
     const parts = this.bench.seams() ? this.parts() : [];
     const lines = [
       ...(shown && item ? previewLines(shown, item, crs) : []),
-      ...markLines(this.cursor.stretch(), this.cursor.ring(), crs),
+      ...markLines(this.cursor.stretch(), this.cursor.ring(), this.cursor.framed(), crs),
     ];
     if (!this.mapMade()) return;
     this.overlays!.outline(parts.map((t) => extentIn(t.info, crs)).filter((e) => e !== null));

@@ -29,10 +29,18 @@ export function previewLines(shown: NonNullable<ReturnType<Preview['shown']>>, i
 export function markLines(
   stretch: ReturnType<Cursor['stretch']>,
   ring: ReturnType<Cursor['ring']>,
+  framed: ReturnType<Cursor['framed']>,
   crs: Crs,
 ): Feature[] {
   const out: Feature[] = [];
   if (stretch.length > 1) out.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
+  // Light beneath and dark above, so that it is seen on every picture and hides nothing of its cell.
+  if (framed)
+    for (const [ink, width] of [
+      ['--leaf', 3.5],
+      ['--pick', 1.75],
+    ] as const)
+      out.push(new Feature({ geometry: new LineString(framed.ring), ink, width }));
   if (ring) {
     const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];
     const t = ((ring.angle ?? 0) * Math.PI) / 180;

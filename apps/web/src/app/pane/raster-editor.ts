@@ -16,6 +16,7 @@ import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';
 import { ClassEditor } from './class-editor';
 import { CompositeEditor } from './composite-editor';
+import { InView } from './in-view';
 import { STRETCHES, stretchKey, stretchOf } from './stretches';
 
 /** How a raster is drawn: band, ramp, stretch, classes, light, opacity. Changes are drawn at once. */
@@ -92,6 +93,9 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
               <option value="own">own limits</option>
             </select>
           </label>
+          <button class="link w-fit pl-[100px]" (click)="toView()" data-testid="stretch-view">
+            by what is in view
+          </button>
           @if (s.stretch.kind === 'own') {
             <div class="grid grid-cols-[92px_1fr_1fr] items-center gap-2">
               <span>From, to</span>
@@ -191,6 +195,12 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
 export class RasterEditor {
   readonly of = input.required<EditorOf<RasterStyle>>();
   private readonly project = inject(ProjectStore);
+  private readonly inView = inject(InView);
+  protected async toView(): Promise<void> {
+    const patch = await this.inView.stretched(this.of().item, this.style());
+    if (patch) this.put(patch);
+    else this.project.notify('Nothing of it is in view, or all of it is alike.', 'refused');
+  }
   protected readonly info = computed(() => this.of().item.info as RasterInfo);
   protected readonly style = computed(() => this.of().look);
   protected readonly scale = computed(() => this.of().scale);

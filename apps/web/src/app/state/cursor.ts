@@ -6,6 +6,8 @@ export class Cursor {
   readonly at = signal<{ x: number; y: number; pane: number } | null>(null);
   /** The dataset whose value is told at the cursor, in every pane; what stands on top where there is none. */
   readonly tells = signal<string | null>(null);
+  /** The place that a work is at: its cell as a ring, and its middle, in the panes' system. */
+  readonly framed = signal<{ ring: number[][]; x: number; y: number } | null>(null);
   /** A part of a line that stands out, in the panes' system: the steepest stretch of the profile that is looked at. */
   readonly stretch = signal<number[][]>([]);
   /**

@@ -66,7 +66,9 @@ export function restored(stored: unknown, all: readonly DatasetItem[]): Restored
   if (panes.some((p) => p.layers.length || p.panel)) {
     const kept = Object.fromEntries(KEPT.flatMap((k) => (w![k] === undefined ? [] : [[k, w![k]]])));
     const whole = panes.map((p): Pane => ({ ...emptyPane(p.id), ...p, layers: p.layers.map(layer) }));
-    return { state: { ...blank, ...kept, panes: whole }, looks, last: null };
+    // A work goes on where it was left, with the room that it takes.
+    const stage = kept['work'] ? { stage: null } : {};
+    return { state: { ...blank, ...kept, ...stage, panes: whole }, looks, last: null };
   }
   const last = [...all].reverse().find((d) => clientKind(d.info).goes === 'beneath');
   return { state: blank, looks, last: last?.id ?? null };

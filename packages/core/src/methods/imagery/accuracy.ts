@@ -46,6 +46,7 @@ export const accuracy = defineMethod({
     reference: input.features({ label: 'What was found' }),
   },
   params: z.object({ classColumn: column({ label: 'Class', of: 'reference' }) }),
+  serves: 'judge a map',
   outputs: {
     matrix: shown(output.table('Error matrix'), { panel: { id: 'errors' }, first: true }),
     wrong: output.features('Wrong places'),
@@ -104,9 +105,14 @@ export const accuracy = defineMethod({
       job.note(
         'look',
         'accuracy.beside',
-        `${plural(beside, 'place')} lie where the map has no class and do not count.`,
+        `${plural(beside, 'place')} ${beside === 1 ? 'lies where the map has no class and does' : 'lie where the map has no class and do'} not count.`,
       );
-    if (left) job.note('info', 'accuracy.undecided', `${plural(left, 'place')} have no class and do not count.`);
+    if (left)
+      job.note(
+        'info',
+        'accuracy.undecided',
+        `${plural(left, 'place')} ${left === 1 ? 'has no class and does' : 'have no class and do'} not count.`,
+      );
     const a = agreement(m);
     if (!a.n)
       throw new HelkError(

@@ -168,13 +168,17 @@ describe('raster.changeMatrix', () => {
     expect(o.figures['total']).toBe(1000);
     expect(o.figures['unchangedShare']).toBeCloseTo(0.7, 12);
     const changes = o.outputs[1]!.data as Raster;
+    // The largest change first, then what stayed.
     expect(changes.bands[0]!.classes!.map((c) => c.label)).toEqual([
-      'water, unchanged',
-      'reed, unchanged',
       'reed → meadow',
+      'water, unchanged',
       'meadow, unchanged',
+      'reed, unchanged',
     ]);
-    expect(rowsOf(changes)).toEqual(['1132', '1133', '44..']);
+    const [change, ...stayed] = changes.bands[0]!.classes!.map((c) => c.colour);
+    expect(new Set(stayed).size).toBe(1);
+    expect(stayed).not.toContain(change!);
+    expect(rowsOf(changes)).toEqual(['2214', '2211', '33..']);
   });
 
   it('takes classes for the same by their labels, whatever their numbers; compares what both cover', async () => {

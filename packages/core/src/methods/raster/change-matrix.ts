@@ -6,10 +6,16 @@ import { cellCount, gridExtent, MISSING_CLASS, type BandInfo, type Grid } from '
 import { numberColumn, textColumn, type Table } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { choice } from '../../method/params';
+import { CATEGORY_COLOURS } from '../../render/ramps';
 import { blockBytes, defineRowKernel, overRows, rowsFrom, tellRows } from '../../method/rows';
 import { AREA_UNITS, asClasses, cellArea, classChecks, labeller, SQUARE_METRES } from './classes';
 import { cropGrid } from './clip';
 import { latticeChecks } from './difference';
+
+/** Colours of the largest changes; of all others, and of what stayed as it was. */
+const OUTSTANDING = CATEGORY_COLOURS.slice(0, 8);
+const SMALL = '#8f8a82';
+const UNCHANGED = '#e4ddcf';
 
 /** Classes of a matrix. */
 const MOST = 200;
@@ -20,7 +26,7 @@ export const changeMatrix = defineMethod({
   title: 'Change matrix of grids',
   question: 'What became what, cell by cell?',
   about:
-    'Two grids of classes laid over each other and their cells added up by class before (across) and after (down), as areas, with totals; the unchanged share is what lies on the diagonal. Classes are the same when they have the same label. Only cells with a class in both count. The grid of changes has a class for every pair that occurs. In a geographic system areas are those of the cells on the ellipsoid.',
+    'Two grids of classes laid over each other and their cells added up by class before (across) and after (down), as areas, with totals; the unchanged share is what lies on the diagonal. Classes are the same when they have the same label. Only cells with a class in both count. The grid of changes has a class for every pair that occurs, the largest changes first and in colours that stand out. In a geographic system areas are those of the cells on the ellipsoid.',
   keywords: [
     'land cover change',
     'transition',
@@ -92,20 +98,22 @@ export const changeMatrix = defineMethod({
     const total = sum(all) / size;
     const unchanged = sum(all.filter(same)) / size;
     if (!all.length) job.note('look', 'overlay.empty', 'No cell has a class in both.');
+    // Changes first, the largest in front, so that these are what is seen.
+    const ranked = [...all].sort((a, b) => Number(same(a)) - Number(same(b)) || b.area - a.area);
     const band: BandInfo = {
       name: 'change',
       unit: null,
       kind: 'category',
       storedType: all.length > 255 ? 'int16' : 'uint8',
       missingCode: null,
-      classes: all.map((q, i) => ({
+      classes: ranked.map((q, i) => ({
         value: i + 1,
         label: same(q) ? `${nameA(q.from)}, unchanged` : `${nameA(q.from)} → ${nameB(q.to)}`,
-        colour: null,
+        colour: same(q) ? UNCHANGED : (OUTSTANDING[i] ?? SMALL),
       })),
     };
     const sink = job.raster('changes', { grid, bands: [{ ...band, held: plainHeld(band) }] });
-    const codes = new Map(all.map((q, i) => [`${q.from} ${q.to}`, i + 1]));
+    const codes = new Map(ranked.map((q, i) => [`${q.from} ${q.to}`, i + 1]));
     const coding = { sides, codes: [...codes] };
     await overRows(job, 'changes', grid, inputs, codeRows, coding, sink, ['int32'], (s) => 0.5 + s / 2);
     const line = (v: number[]): number => v.reduce((s, x) => s + x, 0);
