@@ -14,6 +14,7 @@ export * from './data/held';
 export * from './data/names';
 export * from './data/own';
 export * from './data/class-names';
+export * from './data/scene-groups';
 export * from './data/arrival';
 export * from './data/project-system';
 export * from './data/place';

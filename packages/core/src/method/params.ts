@@ -25,7 +25,7 @@ export interface ParamSpec {
   /** Other settings, and what they must be for this one to matter; a form leaves it out while they are not. */
   when?: Record<string, string>;
   /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
-  widget?: 'formula' | 'rules' | 'threshold';
+  widget?: 'formula' | 'rules' | 'threshold' | 'clusters';
 }
 
 type Meta = { helk: ParamSpec };

@@ -44,6 +44,9 @@ export interface Previewed {
 export type Served =
   | 'make classes of names'
   | 'judge a map'
+  | 'stack bands'
+  | 'cut a part'
+  | 'learn from examples'
   | 'keep picked'
   | 'keep typed'
   | 'compare two'

@@ -5,8 +5,8 @@ import VectorSource from 'ol/source/Vector';
 import VectorLayer from 'ol/layer/Vector';
 import { Circle, Fill, Stroke, Style } from 'ol/style';
 import type { LineString, Point, Polygon } from 'ol/geom';
-import { systemText, type GeometryType } from '@helk/core';
-import { ProjectStore } from '../state/project.store';
+import { systemOf, systemText, transformExtent, type Crs, type Extent, type GeometryType } from '@helk/core';
+import { ProjectStore, type DatasetItem } from '../state/project.store';
 
 interface Wish {
   geometry: GeometryType | 'box';
@@ -23,6 +23,16 @@ const WORDS = {
   polygon: 'Click corner by corner; double-click to close the area.',
   box: 'Click two corners of a box.',
 };
+
+/** The box about corners of the panes' system, in a dataset's own, to digits that a screen can show. */
+export function boundsOf(corners: readonly number[][], crs: Crs, item: DatasetItem | undefined): Extent {
+  const x = corners.map((c) => c[0]!);
+  const y = corners.map((c) => c[1]!);
+  const box: Extent = [Math.min(...x), Math.min(...y), Math.max(...x), Math.max(...y)];
+  const own = (item && systemOf(item.info)) ?? crs;
+  const digits = own.geographic ? 7 : 2;
+  return transformExtent(box, crs, own).map((v) => Number(v.toFixed(digits))) as Extent;
+}
 
 /** Drawing by hand in any pane; what is drawn becomes a source of the project like a file that was taken in. */
 @Injectable({ providedIn: 'root' })

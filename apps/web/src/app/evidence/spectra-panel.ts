@@ -25,6 +25,7 @@ import { Naming } from '../state/naming';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { Scenes } from '../state/scenes';
+import { Training } from '../state/training';
 import { themeColour } from './chart-look';
 import { spectraConfig, type SpectrumLine } from './spectra-config';
 
@@ -100,6 +101,7 @@ export class SpectraPanel {
   private readonly glances = inject(Glances);
   private readonly naming = inject(Naming);
   private readonly picks = inject(Picks);
+  private readonly training = inject(Training);
   private readonly cursor = inject(Cursor);
   private readonly clipboard = inject(Clipboard);
   protected readonly areas = inject(DrawnAreas);
@@ -129,8 +131,17 @@ export class SpectraPanel {
   private readonly byClass = signal<Spectra | null>(null);
   private readonly byPlace = signal<Spectra | null>(null);
   private readonly byArea = signal<Spectra | null>(null);
+  /** Examples that are being drawn on the picture. */
+  private readonly trained = computed(() => {
+    const t = this.training.told();
+    return t && t.scene === this.scene()?.id ? t : null;
+  });
   private readonly here = computed(() => this.bench.readout() ?? this.cursor.framed());
 
+  private readonly bands = computed((): Spectra['bands'] | undefined => {
+    const of = (this.byClass() ?? this.byArea() ?? this.byPlace())?.bands;
+    return of ?? this.trained()?.examples.bands.map((b) => ({ ...b, role: null }));
+  });
   protected readonly all = computed((): SpectrumLine[] => {
     this.bench.dark();
     const out: SpectrumLine[] = [];
@@ -148,6 +159,16 @@ export class SpectraPanel {
         lit: on,
       });
     }
+    const trained = this.trained();
+    for (const [i, c] of (trained?.examples.classes ?? []).entries())
+      if (c.mean.length)
+        out.push({
+          ...c,
+          n: c.cells,
+          key: `example ${i}`,
+          colour: trained!.colours.get(c.label) ?? themeColour('--ink-3'),
+          lit: false,
+        });
     const colour = (k: number): string => CATEGORY_COLOURS[k % CATEGORY_COLOURS.length]!;
     for (const g of this.byArea()?.groups ?? [])
       if (g.n) out.push({ ...g, key: `area ${g.label}`, colour: colour(g.key), lit: !classes });
@@ -213,7 +234,7 @@ export class SpectraPanel {
       return { params: { places, crs: crs() }, any: places.length > 0 };
     });
     effect(() => {
-      const bands = (this.byClass() ?? this.byArea() ?? this.byPlace())?.bands;
+      const bands = this.bands();
       const lines = this.lines();
       this.chart?.destroy();
       this.chart = bands && lines.length ? new Chart(this.canvas().nativeElement, spectraConfig(bands, lines)) : null;
@@ -226,7 +247,7 @@ export class SpectraPanel {
   }
 
   protected copy(): void {
-    const bands = (this.byClass() ?? this.byArea() ?? this.byPlace())!.bands;
+    const bands = this.bands()!;
     const head = ['', 'cells', ...bands.map((b) => `mean ${b.name}`), ...bands.map((b) => `sd ${b.name}`)];
     const rows = this.lines().map((l) => [l.label, l.n, ...l.mean, ...l.sd]);
     this.clipboard.copy([head, ...rows].map((r) => r.join('\t')).join('\n'));

@@ -8,14 +8,16 @@ import { Anew } from '../state/anew';
 import { BenchStore } from '../state/bench.store';
 import { namedInput } from '../state/inputs';
 import { figuresOf } from '../state/figures';
+import { Scenes } from '../state/scenes';
 import { crsOf, ProjectStore } from '../state/project.store';
 import { threadsOf } from '../state/threads';
+import { BandRoles } from './band-roles';
 
 /** Everything about one dataset: what it is, where it came from, its checks; rename, annotate, complete, save as a file. */
 @Component({
   selector: 'helk-dataset-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrsField],
+  imports: [BandRoles, CrsField],
   template: `
     @if (item(); as d) {
       <div
@@ -57,6 +59,9 @@ import { threadsOf } from '../state/threads';
             <dd class="num break-words min-w-0">{{ f.value }}</dd>
           }
         </dl>
+        @if (scene()) {
+          <helk-band-roles [item]="d" />
+        }
         @if (stale(); as text) {
           <div class="check check-look" data-testid="stale">
             {{ text }}
@@ -114,6 +119,11 @@ export class DatasetCard {
   private readonly api = inject(Api);
   protected readonly bench = inject(BenchStore);
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
+  private readonly scenes = inject(Scenes);
+  protected readonly scene = computed(() => {
+    const d = this.item();
+    return d !== undefined && this.scenes.is(d);
+  });
   protected readonly anew = inject(Anew);
   protected readonly stale = computed(() => this.anew.words(this.id));
   protected readonly placed = computed(() => {

@@ -20,12 +20,13 @@ import type { Pane } from '../state/panes';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { beginningsOf, threadsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
 import { DatasetMenu } from './dataset-menu';
+import { SceneOffer } from './scene-offer';
 
 /** The project as threads: sources as squares, results as circles, a line from what was made to what it was made of. */
 @Component({
   selector: 'helk-ledger',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Thumbnail, NgIcon, CdkMenu, CdkMenuTrigger, DatasetMenu],
+  imports: [Thumbnail, NgIcon, CdkMenu, CdkMenuTrigger, DatasetMenu, SceneOffer],
   viewProviders: [provideIcons(ICONS)],
   template: `
     <header class="flex items-baseline justify-between px-4 pt-3 pb-1">
@@ -39,6 +40,7 @@ import { DatasetMenu } from './dataset-menu';
         </button>
       </p>
     }
+    <helk-scene-offer />
     @for (t of threads(); track t.key) {
       <section class="pb-3">
         @if (naming() === t.key) {

@@ -18,10 +18,10 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
-import { kindOf, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
+import { kindOf, misfit, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
 import { sentence } from '../api/api';
 import { Preview } from '../draw/preview';
-import { Sketch } from '../draw/sketch';
+import { boundsOf, Sketch } from '../draw/sketch';
 import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -30,6 +30,7 @@ import { saveBlob } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { Looks, type Layer } from '../state/looks';
+import { Outlines } from '../state/outlines';
 import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
@@ -76,6 +77,7 @@ export class MapPane {
   protected readonly sketch = inject(Sketch);
   private readonly views = inject(Views);
   private readonly cursor = inject(Cursor);
+  private readonly outlines = inject(Outlines);
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
@@ -124,6 +126,11 @@ export class MapPane {
         .reverse()
         .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null))
     );
+  });
+  /** What a part can be cut out of: the uppermost that the method takes. */
+  protected readonly cuttable = computed(() => {
+    const [first] = Object.values(this.project.serving().get('cut a part')?.inputs ?? {});
+    return first && topOf(this.stack(), ({ item }) => !misfit(first, item.info))?.item;
   });
   /** More than one thing that can be drawn aside. */
   protected readonly swipes = computed(
@@ -325,7 +332,7 @@ export class MapPane {
     const parts = this.bench.seams() ? this.parts() : [];
     const lines = [
       ...(shown && item ? previewLines(shown, item, crs) : []),
-      ...markLines(this.cursor.stretch(), this.cursor.ring(), this.cursor.framed(), crs),
+      ...markLines(this.cursor.stretch(), this.cursor.ring(), this.cursor.framed(), this.outlines.all(), crs),
     ];
     if (!this.mapMade()) return;
     this.overlays!.outline(parts.map((t) => extentIn(t.info, crs)).filter((e) => e !== null));
@@ -365,6 +372,20 @@ export class MapPane {
     const item = this.stack().find((l) => l.item.id === this.bench.selected())?.item ?? this.stack()[0]?.item;
     const e = item ? extentIn(item.info, this.project.crs()) : this.project.extent();
     if (e && this.map) Views.go(this.map.getView(), e, this.map.getSize(), 150);
+  }
+
+  /** A box on the picture becomes the bounds of a cut, whose size is said before it is made. */
+  protected cut(item: DatasetItem): void {
+    const method = this.project.serving().get('cut a part');
+    if (!method) return;
+    const [role] = Object.keys(method.inputs) as [string];
+    this.sketch.pick('box', (corners) =>
+      this.bench.openSheet(
+        method.id,
+        { [role]: [item.id] },
+        { bounds: boundsOf(corners, this.project.crs(), item).join(', ') },
+      ),
+    );
   }
 
   protected toggleSwipe(): void {

@@ -26,12 +26,13 @@ export class Overlays {
         style: (f) => {
           const css = getComputedStyle(document.documentElement);
           const width = f.get('width') as number;
+          const ink = f.get('ink') as string;
           return [
             new Style({
               stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),
             }),
             new Style({
-              stroke: new Stroke({ color: css.getPropertyValue(f.get('ink') as string).trim(), width }),
+              stroke: new Stroke({ color: ink.startsWith('#') ? ink : css.getPropertyValue(ink).trim(), width }),
               zIndex: 1,
             }),
           ];

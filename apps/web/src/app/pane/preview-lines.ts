@@ -3,6 +3,7 @@ import LineString from 'ol/geom/LineString';
 import { metresPerDegree, metresPerUnit, systemOf, transformer, type Crs } from '@helk/core';
 import type { Preview } from '../draw/preview';
 import type { Cursor } from '../state/cursor';
+import type { Outline } from '../state/outlines';
 import type { DatasetItem } from '../state/project.store';
 
 /** Streams or contours of a preview as lines of the panes' system, with the ink and width they are drawn in. */
@@ -30,17 +31,14 @@ export function markLines(
   stretch: ReturnType<Cursor['stretch']>,
   ring: ReturnType<Cursor['ring']>,
   framed: ReturnType<Cursor['framed']>,
+  outlines: readonly Outline[],
   crs: Crs,
 ): Feature[] {
   const out: Feature[] = [];
   if (stretch.length > 1) out.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
-  // Light beneath and dark above, so that it is seen on every picture and hides nothing of its cell.
-  if (framed)
-    for (const [ink, width] of [
-      ['--leaf', 3.5],
-      ['--pick', 1.75],
-    ] as const)
-      out.push(new Feature({ geometry: new LineString(framed.ring), ink, width }));
+  if (framed) out.push(new Feature({ geometry: new LineString(framed.ring), ink: '--pick', width: 2 }));
+  for (const { ring: corners, ink } of outlines)
+    out.push(new Feature({ geometry: new LineString(corners.map((c) => [...c])), ink, width: 2 }));
   if (ring) {
     const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];
     const t = ((ring.angle ?? 0) * Math.PI) / 180;

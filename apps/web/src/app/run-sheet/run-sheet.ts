@@ -22,7 +22,7 @@ import { refOf, refText } from '@helk/core/api/refs';
 import { Api, sentence } from '../api/api';
 import { Preview } from '../draw/preview';
 import { clientKind } from '../kinds';
-import { Sketch } from '../draw/sketch';
+import { boundsOf, Sketch } from '../draw/sketch';
 import { CrsField } from '../parts/crs-field';
 import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
@@ -30,6 +30,7 @@ import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
 import { Looks } from '../state/looks';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
@@ -38,7 +39,7 @@ import { RunResult } from './run-result';
 @Component({
   selector: 'helk-run-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult],
+  imports: [ClusterCounts, CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './run-sheet.html',
   host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
@@ -75,7 +76,7 @@ export class RunSheet {
     return path && spec && !this.sheet().params[path] ? spec.label.toLowerCase() : null;
   });
   /** What a setting is now: given, or what it is when nobody says. */
-  private setting(name: string): string {
+  protected setting(name: string): string {
     return String(this.sheet().params[name] ?? this.method().params[name]?.default ?? '');
   }
   /** Settings that matter, others being as they are; what was given is shown in any case. */
@@ -127,7 +128,7 @@ export class RunSheet {
   });
   protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');
 
-  private readonly firstInput = computed(
+  protected readonly firstInput = computed(
     () => Object.keys(this.method().inputs).flatMap((r) => this.sheet().inputs[r] ?? [])[0],
   );
   protected readonly firstRaster = computed(() => ofKind('raster', this.item(this.firstInput())?.info));
@@ -181,6 +182,12 @@ export class RunSheet {
       this.choose(role, id);
       this.bench.show(id, this.bench.activePane(), true);
     });
+  }
+
+  /** Bounds from two corners, in the system of what is worked on. */
+  protected drawBox(name: string): void {
+    const item = this.item(this.firstInput());
+    this.sketch.pick('box', (corners) => this.put(name, boundsOf(corners, this.store.crs(), item).join(', ')));
   }
 
   constructor() {

@@ -37,6 +37,8 @@ export interface BenchState {
   sheet: Sheet | null;
   /** A work on a dataset that stands where the run sheet does, while there is none. */
   work: { id: string; dataset: string } | null;
+  /** Files that could be one scene and are to stay apart, by the first of them. */
+  leftApart: string[];
   readout: Place | null;
   pins: Place[];
   askOpen: boolean;
@@ -68,6 +70,7 @@ export const BenchStore = signalStore(
     evidenceHeight: 208,
     sheet: null,
     work: null,
+    leftApart: [],
     readout: null,
     pins: [],
     askOpen: false,

@@ -1,5 +1,7 @@
 import { effect, inject, Injectable, signal, untracked } from '@angular/core';
+import { CATEGORY_COLOURS } from '@helk/core';
 import { Sketch } from '../draw/sketch';
+import { Outlines } from './outlines';
 import { ProjectStore } from './project.store';
 
 /** An area that only points at something: its corners, in the panes' system. */
@@ -17,6 +19,16 @@ export class DrawnAreas {
 
   constructor() {
     const store = inject(ProjectStore);
+    const outlines = inject(Outlines);
+    effect(() =>
+      outlines.put(
+        'areas',
+        this.all().map((a, i) => ({
+          ring: [...a.ring, a.ring[0]!],
+          ink: CATEGORY_COLOURS[i % CATEGORY_COLOURS.length]!,
+        })),
+      ),
+    );
     let was = '';
     effect(() => {
       const now = `${store.project()?.id} ${store.crs().code ?? store.crs().proj4}`;

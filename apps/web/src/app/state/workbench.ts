@@ -15,6 +15,7 @@ const KEPT = [
   'evidence',
   'evidenceHeight',
   'work',
+  'leftApart',
 ] as const;
 type Kept = Pick<BenchState, (typeof KEPT)[number]>;
 
@@ -41,6 +42,7 @@ export function restored(stored: unknown, all: readonly DatasetItem[]): Restored
     selected: null,
     sheet: null,
     work: null,
+    leftApart: [],
     readout: null,
     pins: [],
     stage: all.length ? 'ledger' : 'gather',

@@ -56,6 +56,7 @@ export const classify = defineMethod({
       { label: 'Weights of the classes', when: { method: 'maximumLikelihood' } },
     ).default('equal'),
   }),
+  serves: 'learn from examples',
   outputs: {
     classes: output.raster('Classes'),
     confidence: output.raster('Confidence'),

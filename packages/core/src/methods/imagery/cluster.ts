@@ -55,7 +55,7 @@ export const cluster = defineMethod({
       { kmeans: 'nearest means', exchange: 'exchange', both: 'nearest means, then exchange', isodata: 'ISODATA' },
       { label: 'Method' },
     ).default('kmeans'),
-    k: number({ label: 'Clusters', min: 2, max: MOST_CLUSTERS }).default(10),
+    k: number({ label: 'Clusters', min: 2, max: MOST_CLUSTERS, widget: 'clusters' }).default(10),
     maxIterations: number({ label: 'Iterations at most', min: 1, max: 1000 }).default(20),
     standardise: flag({ label: 'Standardise', help: 'Every band counts alike, whatever its spread.' }).default(false),
     sample: number({

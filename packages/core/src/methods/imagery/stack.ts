@@ -69,6 +69,7 @@ export const stack = defineMethod({
     cellSize: cellSize({ label: 'Cell size' }).default('auto'),
     resampling: resamplingParam.default('auto'),
   }),
+  serves: 'stack bands',
   outputs: { scene: output.raster('Scene') },
   figures: { bands: { label: 'Bands' }, columns: { label: 'Columns' }, rows: { label: 'Rows' } },
   checks: ({ bands }, p): Check[] => {

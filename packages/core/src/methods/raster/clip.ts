@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
-import { featureCount, featuresExtent, featuresIn } from '../../data/features';
+import { featureCount, featuresExtent, featuresIn, type FeaturesInfo } from '../../data/features';
 import { heldBand, isWhole, roomier } from '../../data/cells';
 import type { Held } from '../../data/held';
 import { cellCount, cellsLike, gridExtent, missingOf, type BandInfo, type Grid } from '../../data/raster';
@@ -9,6 +9,8 @@ import { bounds, choice } from '../../method/params';
 import { blockBytes, blockRows } from '../../method/rows';
 import { insideRows } from '../../numeric/scanline';
 import type { Check } from '../../data/check';
+import { sameCrs, transformExtent } from '../../data/crs';
+import { formatNumber } from '../../data/number-words';
 
 /** The part of a grid whose cell centres lie inside an extent; null when none does. */
 export function cropGrid(
@@ -28,6 +30,21 @@ export function cropGrid(
   };
 }
 
+/** The part of a grid within bounds and about an area, as far as its box tells. */
+function partOf(
+  grid: Grid,
+  box: readonly number[] | undefined,
+  area: FeaturesInfo | undefined,
+): ReturnType<typeof cropGrid> {
+  const part = box ? cropGrid(grid, box) : { grid, column: 0, row: 0 };
+  if (!part || !area?.extent) return area ? null : part;
+  const inner =
+    area.crs && grid.crs && !sameCrs(area.crs, grid.crs)
+      ? transformExtent(area.extent, area.crs, grid.crs)
+      : area.extent;
+  return inner && cropGrid(part.grid, inner);
+}
+
 export const clip = defineMethod({
   id: 'raster.clip',
   version: 1,
@@ -45,6 +62,7 @@ export const clip = defineMethod({
     bounds: bounds({ label: 'Bounds', help: 'west, south, east, north in the raster’s coordinates' }).optional(),
     feather: choice({ none: 'none' }, { label: 'Feather', help: 'Edges are cut sharp.' }).default('none'),
   }),
+  serves: 'cut a part',
   outputs: { clipped: output.raster('Clipped') },
   figures: { cells: { label: 'Cells kept' } },
   checks: ({ raster, area }, p): Check[] => {
@@ -71,7 +89,17 @@ export const clip = defineMethod({
         },
       ];
     }
-    return [];
+    const part = partOf(raster.grid, p.bounds, area);
+    if (!part) return [];
+    const { columns, rows } = part.grid;
+    return [
+      {
+        level: 'fine',
+        code: 'clip.size',
+        about: 'bounds',
+        message: `${columns} columns × ${rows} rows: ${formatNumber(columns * rows)} of ${formatNumber(cellCount(raster.grid))} cells${area ? ', less those outside the area' : ''}.`,
+      },
+    ];
   },
   estimate: ({ raster }) => ({
     cells: cellCount(raster.grid),
