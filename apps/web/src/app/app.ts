@@ -141,8 +141,10 @@ export class App {
       if (this.bench.panes().some((p) => p.id === id)) this.bench.set({ activePane: id });
       else if (this.bench.panes().length < 4) this.bench.addPane();
     } else if (!typing && e.key === '[') this.bench.set({ stage: this.bench.stage() ? null : 'ledger' });
-    else if (!typing && e.key === ']') this.bench.set(this.bench.sheet() ? { sheet: null } : { work: null });
-    else if (!typing && e.key === "'") this.bench.set({ evidence: !this.bench.evidence() });
+    else if (!typing && e.key === ']') {
+      if (this.bench.sheet()) this.bench.set({ sheet: null });
+      else if (this.bench.work()) this.bench.leaveWork();
+    } else if (!typing && e.key === "'") this.bench.set({ evidence: !this.bench.evidence() });
     else if (!typing && e.key === 'Escape') this.bench.set({ readout: null });
     else return;
     e.preventDefault();

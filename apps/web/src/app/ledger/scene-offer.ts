@@ -12,7 +12,7 @@ import { ProjectStore } from '../state/project.store';
     @for (g of offers(); track g.ids[0]) {
       <div class="check check-look mx-3 mb-2" data-testid="scene-offer">
         {{ g.ids.length }} files look like the bands of one scene, <b class="font-[600]">{{ g.name }}</b>:
-        {{ words(g) }}.
+        {{ g.bands.join(', ') }}.
         <span class="flex gap-3 mt-1">
           <button class="link" [disabled]="making()" (click)="make(g)">
             {{ making() === g.ids[0] ? 'Making it …' : 'Make one scene of them' }}

@@ -37,6 +37,8 @@ export interface BenchState {
   sheet: Sheet | null;
   /** A work on a dataset that stands where the run sheet does, while there is none. */
   work: { id: string; dataset: string } | null;
+  /** The stage whose room a work has taken. */
+  stageBefore: Stage;
   /** Files that could be one scene and are to stay apart, by the first of them. */
   leftApart: string[];
   readout: Place | null;
@@ -70,6 +72,7 @@ export const BenchStore = signalStore(
     evidenceHeight: 208,
     sheet: null,
     work: null,
+    stageBefore: 'ledger',
     leftApart: [],
     readout: null,
     pins: [],
@@ -249,7 +252,15 @@ export const BenchStore = signalStore(
     },
     /** A work takes the room of the stage: it is for looking closely. */
     openWork: (id: string, dataset: string): void =>
-      patchState(s, { work: { id, dataset }, sheet: null, askOpen: false, selected: dataset, stage: null }),
+      patchState(s, {
+        work: { id, dataset },
+        stageBefore: s.stage() ?? s.stageBefore(),
+        stage: null,
+        sheet: null,
+        askOpen: false,
+        selected: dataset,
+      }),
+    leaveWork: (): void => patchState(s, { work: null, stage: s.stage() ?? s.stageBefore(), stageBefore: 'ledger' }),
     fillSheet: (patch: Partial<Sheet>): void => {
       const sheet = s.sheet();
       if (sheet) patchState(s, { sheet: { ...sheet, ...patch } });

@@ -348,7 +348,7 @@ export class Interpret {
     if (!made) return;
     await this.store.patchDataset(made[0]!, { name: this.title().trim() || 'Land cover' });
     this.putAway();
-    this.bench.set({ work: null });
+    this.bench.leaveWork();
     this.bench.replaceLayer(this.item().id, made[0]!);
     this.store.notify(`Made “${this.title().trim() || 'Land cover'}”; the clusters and their names stay as they are.`);
   }

@@ -332,7 +332,7 @@ export class Label {
     if (!made) return;
     await this.store.patchDataset(made[0]!, { name: `${this.item().name} labelled` });
     const map = this.map();
-    this.bench.set({ work: null });
+    this.bench.leaveWork();
     const [classes, reference] = Object.keys(judge.inputs) as [string, string];
     this.bench.openSheet(
       judge.id,

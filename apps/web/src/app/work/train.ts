@@ -339,7 +339,7 @@ export class Train {
     this.keeping.set(false);
     if (!made) return;
     for (const c of this.draft().classes) this.naming.remember(c);
-    this.bench.set({ work: null });
+    this.bench.leaveWork();
     const [scene, training] = Object.keys(method.inputs) as [string, string];
     this.bench.openSheet(method.id, { [scene]: [this.item().id], [training]: [made] }, { classColumn: 'class' });
   }

@@ -26,12 +26,7 @@ import { WORKS } from './works';
     @if (work(); as w) {
       <header class="flex items-start gap-2 px-4 pt-3 pb-1 flex-none">
         <h2 class="voice text-[20px] leading-tight flex-1">{{ w.record.question }}</h2>
-        <button
-          class="icon-btn flex-none"
-          (click)="bench.set({ work: null })"
-          aria-label="Leave this work"
-          title="Leave (])"
-        >
+        <button class="icon-btn flex-none" (click)="bench.leaveWork()" aria-label="Leave this work" title="Leave (])">
           <ng-icon name="lucideX" size="15" />
         </button>
       </header>
