@@ -8,8 +8,8 @@ import { TiffSink } from '@helk/core/formats/geotiff-write';
 import { fileSink, setupNode } from '@helk/node';
 
 /**
- * A scene of six 16-bit bands, taken in, clipped, computed with and resampled by the server, each within the memory that one run may have.
- * Usage: npm run bench:scene [side, 10000] [GiB, 3]
+ * A scene of six 16-bit bands, taken in, clipped, computed with, resampled, clustered and classified by the server, each within the memory
+ * that one run may have. Usage: npm run bench:scene [side, 10000] [GiB, 3]
  */
 setupNode();
 const side = Number(process.argv[2] ?? 10_000);
@@ -115,6 +115,33 @@ const bounds = [5e5 + inner, 65e5 - side * 10 + inner, 5e5 + side * 10 - inner, 
 await step('clip', run('raster.clip', { raster: scene }, { bounds }));
 await step('formula', run('raster.formula', { rasters: scene }, { formula: '(nir - red) / (nir + red)' }));
 await step('resample', run('raster.resample', { raster: scene }, { cellSize: '20 m', resampling: 'mean' }));
+await step('cluster', run('imagery.cluster', { scene }, { k: 10, maxIterations: 10 }));
+// Squares of three kinds of place: where the waves are high, low and between.
+const square = (c: number, r: number): number[][][] => {
+  const [x, y] = [5e5 + 10 * c, 65e5 - 10 * r];
+  return [[0, 0, 1, 1, 0].map((dx, i) => [x + 80 * dx, y - 80 * [0, 1, 1, 0, 0][i]!])];
+};
+const places = [141, 424, 283].flatMap((c, k) => [0, 1, 2, 3].map((j) => ({ k, c: c + 565 * j, r: 440 * j + 4 })));
+const training = {
+  type: 'FeatureCollection',
+  features: places.map(({ k, c, r }) => ({
+    type: 'Feature',
+    properties: { class: ['high', 'low', 'between'][k] },
+    geometry: { type: 'Polygon', coordinates: square(c, r) },
+  })),
+};
+const examples = await step(
+  'examples',
+  json(`/api/projects/${p}/imports?name=training.geojson&crs=EPSG:32627`, {
+    method: 'POST',
+    body: JSON.stringify(training),
+    headers: { 'Content-Type': 'application/octet-stream' },
+  }),
+);
+const classify = (method: string, more: object = {}): Promise<ApiRun> =>
+  run('imagery.classify', { scene, training: examples }, { classColumn: 'class', method, ...more });
+await step('likelihood', classify('maximumLikelihood'));
+await step('forest', classify('randomForest', { trees: 50 }));
 const { datasets } = await json<ApiProjectDetail>(`/api/projects/${p}`);
 for (const d of datasets) {
   const { grid, bands } = d.info as unknown as RasterInfo;

@@ -74,6 +74,8 @@ export class Label {
   private readonly inView = inject(InView);
   private readonly looks = inject(Looks);
 
+  /** What was labelled before has come. */
+  protected readonly ready = signal(false);
   private readonly labels = signal<ReadonlyMap<number, string | null>>(new Map());
   private readonly added = signal<readonly string[]>([]);
   /** The place that is looked at, by its turn. */
@@ -95,7 +97,7 @@ export class Label {
     }
     return all;
   });
-  private readonly row = computed(() => this.order()[this.at()] ?? 0);
+  protected readonly row = computed(() => this.order()[this.at()] ?? 0);
   protected readonly here = computed(() => this.labels().get(this.row()));
   protected readonly labelled = computed(() => [...this.labels().values()].filter((v) => v !== null).length);
   protected readonly undecided = computed(() => this.labels().size - this.labelled());
@@ -157,6 +159,7 @@ export class Label {
       const id = this.item().id;
       if (read === id) return;
       read = id;
+      this.ready.set(false);
       untracked(() => void this.resume(id));
     });
     // Only the picture is seen.
@@ -174,6 +177,7 @@ export class Label {
   private async resume(id: string): Promise<void> {
     const d = await this.store.guarded(() => this.drafts.read<Draft>(id, WORK));
     if (this.item().id !== id) return;
+    this.ready.set(true);
     this.labels.set(new Map(Object.entries(d?.labels ?? {}).map(([row, l]) => [Number(row), l])));
     this.added.set(d?.added ?? []);
     this.steps.set([]);
@@ -257,6 +261,7 @@ export class Label {
 
   /** Labels the place and goes on to the next that has none. */
   protected give(label: string | null): void {
+    if (!this.ready()) return;
     const row = this.row();
     this.steps.update((s) => [...s, { row, was: this.labels().get(row) }]);
     this.labels.set(new Map(this.labels()).set(row, label));

@@ -74,6 +74,8 @@ export class Train {
   private readonly outlines = inject(Outlines);
   private readonly training = inject(Training);
 
+  /** What was drawn before has come. */
+  protected readonly ready = signal(false);
   private readonly draft = signal<Draft>({ classes: [], areas: [], crs: '' });
   protected readonly before = signal<readonly Draft[]>([]);
   protected readonly drawing = signal<string | null>(null);
@@ -149,6 +151,7 @@ export class Train {
       const id = this.item().id;
       if (read === id) return;
       read = id;
+      this.ready.set(false);
       untracked(() => void this.resume(id));
     });
     effect(() => this.ask());
@@ -171,6 +174,7 @@ export class Train {
   private async resume(id: string): Promise<void> {
     const d = await this.store.guarded(() => this.drafts.read<Draft>(id, WORK));
     if (this.item().id !== id) return;
+    this.ready.set(true);
     const crs = systemText(this.store.crs());
     // What was drawn in another system is brought to the one that is looked at now.
     const go = d?.crs && d.crs !== crs ? transformer(parseCrs(d.crs), this.store.crs()) : null;
@@ -232,7 +236,7 @@ export class Train {
     e.preventDefault();
     const label = field.value.trim();
     field.value = '';
-    if (!label) return;
+    if (!label || !this.ready()) return;
     const { classes } = this.draft();
     const there = classes.find((c) => c.label.toLowerCase() === label.toLowerCase());
     if (!there) this.put({ classes: [...classes, { label, colour: this.colourFor(label, classes) }] });
@@ -276,7 +280,7 @@ export class Train {
   @HostListener('document:keydown', ['$event'])
   protected keys(e: KeyboardEvent): void {
     const typing = e.target instanceof HTMLInputElement && e.target.type !== 'color';
-    if (typing || e.altKey || this.bench.askOpen()) return;
+    if (typing || e.altKey || !this.ready() || this.bench.askOpen()) return;
     const k = /^[1-9]$/.test(e.key) ? this.draft().classes[Number(e.key) - 1] : undefined;
     if (k && !e.ctrlKey && !e.metaKey) this.draw(k.label);
     else if (e.key === 'Escape') this.drawing.set(null);
