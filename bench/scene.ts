@@ -9,11 +9,13 @@ import { fileSink, setupNode } from '@helk/node';
 
 /**
  * A scene of six 16-bit bands, taken in, clipped, computed with, resampled, clustered and classified by the server, each within the memory
- * that one run may have. Usage: npm run bench:scene [side, 10000] [GiB, 3]
+ * that one run may have. Usage: npm run bench:scene [side, 10000] [GiB, 3] [steps, all: clip,formula,resample,cluster,likelihood,forest]
  */
 setupNode();
 const side = Number(process.argv[2] ?? 10_000);
 const gib = Number(process.argv[3] ?? 3);
+const only = process.argv[4]?.split(',') ?? null;
+const wanted = (name: string): boolean => !only || only.includes(name);
 const print = (s: string): void => void process.stdout.write(`${s}\n`);
 const dir = mkdtempSync(join(tmpdir(), 'helk-scene-'));
 const BANDS = ['blue', 'green', 'red', 'nir', 'swir1', 'swir2'];
@@ -112,10 +114,12 @@ const scene = await step(
 );
 const inner = 0.05 * side * 10;
 const bounds = [5e5 + inner, 65e5 - side * 10 + inner, 5e5 + side * 10 - inner, 65e5 - inner].join(',');
-await step('clip', run('raster.clip', { raster: scene }, { bounds }));
-await step('formula', run('raster.formula', { rasters: scene }, { formula: '(nir - red) / (nir + red)' }));
-await step('resample', run('raster.resample', { raster: scene }, { cellSize: '20 m', resampling: 'mean' }));
-await step('cluster', run('imagery.cluster', { scene }, { k: 10, maxIterations: 10 }));
+if (wanted('clip')) await step('clip', run('raster.clip', { raster: scene }, { bounds }));
+if (wanted('formula'))
+  await step('formula', run('raster.formula', { rasters: scene }, { formula: '(nir - red) / (nir + red)' }));
+if (wanted('resample'))
+  await step('resample', run('raster.resample', { raster: scene }, { cellSize: '20 m', resampling: 'mean' }));
+if (wanted('cluster')) await step('cluster', run('imagery.cluster', { scene }, { k: 10, maxIterations: 10 }));
 // Squares of three kinds of place: where the waves are high, low and between.
 const square = (c: number, r: number): number[][][] => {
   const [x, y] = [5e5 + 10 * c, 65e5 - 10 * r];
@@ -140,8 +144,8 @@ const examples = await step(
 );
 const classify = (method: string, more: object = {}): Promise<ApiRun> =>
   run('imagery.classify', { scene, training: examples }, { classColumn: 'class', method, ...more });
-await step('likelihood', classify('maximumLikelihood'));
-await step('forest', classify('randomForest', { trees: 50 }));
+if (wanted('likelihood')) await step('likelihood', classify('maximumLikelihood'));
+if (wanted('forest')) await step('forest', classify('randomForest', { trees: 50 }));
 const { datasets } = await json<ApiProjectDetail>(`/api/projects/${p}`);
 for (const d of datasets) {
   const { grid, bands } = d.info as unknown as RasterInfo;

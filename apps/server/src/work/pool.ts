@@ -15,7 +15,7 @@ import {
 
 /** How long a cancelled task may take to stop by itself before its process is ended. */
 const GRACE = 600;
-/** An idle process is kept this long; one that has grown beyond this many bytes is not kept at all. */
+/** An idle process is kept this long; one that has grown beyond this many bytes, where nobody says otherwise, is not kept at all. */
 const IDLE = 60_000;
 const LEAN = 2 ** 29;
 /** What Node.js itself needs beside the data of a task, in bytes. */
@@ -38,6 +38,8 @@ export interface PoolSettings {
   services: number;
   /** Bytes the data of one task may take; more cannot be had by its process. */
   memory: number;
+  /** Bytes beyond which a process is not kept for the next task. */
+  lean?: number;
 }
 
 /** How long a task may be at work, and what is said of one that is ended for it. */
@@ -107,7 +109,7 @@ export class WorkerPool {
     const most = { work: this.settings.threads, services: this.settings.services, samples: 1, glances: 1 }[lane];
     const hosts = this.hosts[lane];
     while (!this.closed && this.waiting[lane].length) {
-      let host = [...hosts].find((h) => !h.job);
+      let host = [...hosts].find((h) => h.free);
       if (!host) {
         if (hosts.size >= most) return;
         host = this.host(lane);
@@ -125,6 +127,7 @@ export class WorkerPool {
     const hosts = this.hosts[lane];
     const host = new Host(
       this.settings.memory,
+      this.settings.lean ?? LEAN,
       () => lane === 'work' && hosts.size === 1,
       () => {
         hosts.delete(host);
@@ -162,6 +165,7 @@ class Host {
 
   constructor(
     private readonly memory: number,
+    private readonly lean: number,
     private readonly stays: () => boolean,
     onGone: () => void,
   ) {
@@ -207,6 +211,11 @@ class Host {
     this.rest();
   }
 
+  /** It can be given a task: one that is being ended, having grown too large, would only tell that it was stopped. */
+  get free(): boolean {
+    return !this.job && !this.verdict;
+  }
+
   take(job: Job, then: () => void): void {
     this.quiet();
     this.job = job;
@@ -234,7 +243,7 @@ class Host {
     this.served = true;
     const stopped = this.job?.cancelled && !m.result.ok;
     this.settle(stopped ? { ok: false, problem: STOPPED } : m.result);
-    if (m.resident > LEAN || this.verdict) this.kill(STOPPED);
+    if (m.resident > this.lean || this.verdict) this.kill(STOPPED);
     else {
       this.rest();
       this.then();

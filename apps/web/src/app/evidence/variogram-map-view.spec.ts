@@ -90,7 +90,9 @@ describe('the map of a variogram', () => {
 describe('the reach on the map', () => {
   const crs = crsOfCode(32627);
   const ring = (r: object): number[][] =>
-    (markLines([], { x: 1000, y: 2000, radius: 100, ...r }, null, [], crs)[0]!.getGeometry() as LineString).getCoordinates();
+    (
+      markLines([], { x: 1000, y: 2000, radius: 100, ...r }, null, [], crs)[0]!.getGeometry() as LineString
+    ).getCoordinates();
   const reach = (all: number[][], azimuth: number): number => {
     const t = (azimuth * Math.PI) / 180;
     return Math.max(...all.map(([px, py]) => (px! - 1000) * Math.sin(t) + (py! - 2000) * Math.cos(t)));

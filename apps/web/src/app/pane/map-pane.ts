@@ -18,10 +18,10 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
-import { kindOf, misfit, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
+import { kindOf, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
 import { sentence } from '../api/api';
 import { Preview } from '../draw/preview';
-import { boundsOf, Sketch } from '../draw/sketch';
+import { Sketch } from '../draw/sketch';
 import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -35,6 +35,8 @@ import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
 import { Views } from '../state/views';
+import { cursorValue } from './cursor-value';
+import { Cutter } from './cutter';
 import { Key } from './key';
 import type { PictureFormat } from './picture';
 import { MapLayers, topOf, type Stacked } from './map-layers';
@@ -76,6 +78,7 @@ export class MapPane {
   protected readonly preview = inject(Preview);
   protected readonly sketch = inject(Sketch);
   private readonly views = inject(Views);
+  protected readonly cutter = inject(Cutter);
   private readonly cursor = inject(Cursor);
   private readonly outlines = inject(Outlines);
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
@@ -89,7 +92,6 @@ export class MapPane {
   /** Counts what changes legends. */
   private readonly told = signal(0);
   protected readonly editing = signal<string | null>(null);
-  protected readonly here = signal<{ text: string; unit: string } | null>(null);
   protected readonly active = computed(() => this.bench.activePane() === this.pane().id);
 
   /** A pane so low that open keys would cover its picture. */
@@ -127,11 +129,6 @@ export class MapPane {
         .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null))
     );
   });
-  /** What a part can be cut out of: the uppermost that the method takes. */
-  protected readonly cuttable = computed(() => {
-    const [first] = Object.values(this.project.serving().get('cut a part')?.inputs ?? {});
-    return first && topOf(this.stack(), ({ item }) => !misfit(first, item.info))?.item;
-  });
   /** More than one thing that can be drawn aside. */
   protected readonly swipes = computed(
     () => this.stack().filter((l) => l.layer.visible && clientKind(l.item.info).swipes).length > 1,
@@ -142,6 +139,12 @@ export class MapPane {
     const item = told ? this.project.datasetEntityMap()[told] : undefined;
     return item ? { item, look: this.looks.of(item) } : topOf(this.stack(), (l) => l.scale !== null);
   });
+  protected readonly here = cursorValue(
+    () => this.pane().id,
+    () => this.read(),
+  );
+  /** What a part can be cut out of. */
+  protected readonly cuttable = computed(() => this.cutter.of(this.stack()));
   /** What a result that is shown was put together from. */
   protected readonly parts = computed((): DatasetItem[] => {
     for (const { item } of this.stack()) {
@@ -210,35 +213,11 @@ export class MapPane {
     effect(() => this.arrive());
     effect(() => this.drawOver());
     this.sketch.attach(this.mapMade);
-    this.followCursor();
     inject(DestroyRef).onDestroy(() => {
       if (this.listening) unByKey(this.listening);
       this.layersOf?.dispose();
       this.map?.setTarget(undefined);
       this.map?.dispose();
-    });
-  }
-
-  /** The value under the linked cursor; only the latest place is answered. */
-  private followCursor(): void {
-    let wanted = 0;
-    effect(() => {
-      const c = this.cursor.at();
-      const top = this.read();
-      const turn = ++wanted;
-      if (!c || !top || (!this.bench.linkedCursor() && c.pane !== this.pane().id)) {
-        this.here.set(null);
-        return;
-      }
-      void clientKind(top.item.info)
-        .readout?.(top.item, top.look, c, this.project.crs(), this.tools)
-        .then(
-          (all) => {
-            const r = all.find((x) => x.drawn);
-            if (turn === wanted) this.here.set(r?.there ? { text: r.value, unit: r.unit } : null);
-          },
-          () => undefined,
-        );
     });
   }
 
@@ -372,20 +351,6 @@ export class MapPane {
     const item = this.stack().find((l) => l.item.id === this.bench.selected())?.item ?? this.stack()[0]?.item;
     const e = item ? extentIn(item.info, this.project.crs()) : this.project.extent();
     if (e && this.map) Views.go(this.map.getView(), e, this.map.getSize(), 150);
-  }
-
-  /** A box on the picture becomes the bounds of a cut, whose size is said before it is made. */
-  protected cut(item: DatasetItem): void {
-    const method = this.project.serving().get('cut a part');
-    if (!method) return;
-    const [role] = Object.keys(method.inputs) as [string];
-    this.sketch.pick('box', (corners) =>
-      this.bench.openSheet(
-        method.id,
-        { [role]: [item.id] },
-        { bounds: boundsOf(corners, this.project.crs(), item).join(', ') },
-      ),
-    );
   }
 
   protected toggleSwipe(): void {

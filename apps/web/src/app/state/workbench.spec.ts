@@ -43,6 +43,8 @@ describe('the workbench of a project', () => {
       sharedScale: true,
       evidence: false,
       evidenceHeight: 240,
+      work: { id: 'label', dataset: 'wells' },
+      leftApart: ['hill'],
     };
     const kept = keptOf(Object.fromEntries(Object.entries(state).map(([k, v]) => [k, () => v])) as never);
     const back = restored(JSON.parse(JSON.stringify(kept)), all);

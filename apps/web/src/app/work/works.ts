@@ -1,5 +1,5 @@
 import type { Type } from '@angular/core';
-import { columnsOf, ofKind } from '@helk/core';
+import { ofKind } from '@helk/core';
 import type { DatasetItem } from '../state/project.store';
 
 /** A work of the hand and the eye on one dataset, its input `item`: it stands where the run sheet does, beside the panes. */
@@ -48,9 +48,3 @@ export const WORKS: readonly Work[] = [
 ];
 
 export const worksOf = (d: DatasetItem): Work[] => WORKS.filter((w) => w.fits(d));
-
-/** A column that holds which class a row is of. */
-export const classColumns = (d: DatasetItem): string[] =>
-  columnsOf(d.info)
-    .filter((c) => c.type === 'text')
-    .map((c) => c.name);
