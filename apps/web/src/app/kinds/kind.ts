@@ -1,6 +1,6 @@
 import type { Type } from '@angular/core';
 import type OlMap from 'ol/Map';
-import type { Crs, DatasetKind, Kinds, Scale, Shows } from '@helk/core';
+import type { Crs, DatasetKind, Extent, Kinds, Scale, Shows } from '@helk/core';
 import type { Drawing } from '../draw/drawing';
 import type { Theme } from '../draw/theme';
 import type { FeatureData } from '../state/feature-data';
@@ -83,6 +83,8 @@ export interface EditorOf<L> {
   /** Something in the pane has a scale, whose colours can be worn. */
   over: boolean;
   put: (patch: Partial<L>) => void;
+  /** Stretches it to what is in view. */
+  stretch: () => void;
 }
 
 export interface LegendOf<L> {
@@ -120,6 +122,8 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   legend?(of: LegendOf<L>): Legend;
   /** Picks what an entry of its legend stands for. */
   pickEntry?(of: LegendOf<L>, entry: number, tools: Tools): void;
+  /** A way of drawing by what of it lies within a box of a system; null where nothing does. */
+  stretched?(item: DatasetItem, look: L, box: Extent, crs: Crs, tools: Tools): Promise<Partial<L> | null>;
   /** Its input is `of`. */
   editor?(): Promise<Type<unknown>>;
   /** Values at a place of a system, as they are stored. */

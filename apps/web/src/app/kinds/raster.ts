@@ -17,6 +17,7 @@ import { RasterLayer } from '../draw/layers';
 import { roundTo } from '../parts/round';
 import { drawnOf, mixedOf, paintedBy, type Mixed } from './drawn';
 import { rangeWords } from './range-words';
+import { stretchedTo } from './stretched';
 import type { ClientKind } from './kind';
 import { NO_LEGEND, UNPLACED, type Legend } from './legend';
 
@@ -144,6 +145,8 @@ export const raster: ClientKind<'raster', RasterStyle> = {
       },
     };
   },
+
+  stretched: stretchedTo,
 
   editor: () => import('../pane/raster-editor').then((m) => m.RasterEditor),
 

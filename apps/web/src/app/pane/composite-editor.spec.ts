@@ -25,10 +25,19 @@ const item = datasetOf('scene00001', { data: scene }, { name: 'Scene' });
 describe('the editor of a composite', () => {
   let f: ComponentFixture<RasterEditor>;
   let look: RasterStyle;
+  let stretched = 0;
   const el = (): HTMLElement => f.nativeElement as HTMLElement;
   const show = async (): Promise<void> => {
+    const stretch = (): void => void stretched++;
     const put = (patch: Partial<RasterStyle>): void => void (look = { ...look, ...patch });
-    f.componentRef.setInput('of', { item, look, scale: raster.scale!(info, look)?.scale ?? null, over: false, put });
+    f.componentRef.setInput('of', {
+      item,
+      look,
+      scale: raster.scale!(info, look)?.scale ?? null,
+      over: false,
+      put,
+      stretch,
+    });
     f.detectChanges();
     await f.whenStable();
   };
@@ -86,5 +95,26 @@ describe('the editor of a composite', () => {
     three!.click();
     await show();
     expect(look.composite!.channels.map((c) => c.band)).toEqual([2, 1, 0]);
+  });
+
+  it('is stretched to what is in view on wish, by its own rule, with limits that stay', async () => {
+    await choose('Usual composite', 'plants stand out');
+    el().querySelector<HTMLButtonElement>('[data-testid=stretch-view]')!.click();
+    expect(stretched).toBe(1);
+    const asked: number[] = [];
+    const sample = (r: { source: { band: number }; width: number; height: number }) => {
+      asked.push(r.source.band, r.width, r.height);
+      return Promise.resolve(Float32Array.from({ length: 101 }, (_, i) => i + 100 * r.source.band));
+    };
+    const tools = { project: () => 'p', drawing: { sample } } as never;
+    const patch = await raster.stretched!(item as never, look, [0, 0, 320, 160], info.grid.crs!, tools);
+    expect(patch!.composite!.channels.map((c) => c.stretch)).toEqual([
+      { kind: 'own', low: 302, high: 398 },
+      { kind: 'own', low: 202, high: 298 },
+      { kind: 'own', low: 102, high: 198 },
+    ]);
+    expect(asked.slice(0, 3)).toEqual([3, 160, 80]);
+    const nothing = { project: () => 'p', drawing: { sample: () => Promise.resolve(new Float32Array(0)) } } as never;
+    expect(await raster.stretched!(item as never, look, [0, 0, 1, 1], info.grid.crs!, nothing)).toBeNull();
   });
 });

@@ -4,7 +4,6 @@ import { mixedOf } from '../kinds/drawn';
 import type { EditorOf } from '../kinds/kind';
 import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';
-import { InView } from './in-view';
 import { STRETCHES, stretchKey, stretchOf } from './stretches';
 
 const CHANNELS = ['Red', 'Green', 'Blue'] as const;
@@ -79,7 +78,7 @@ const CHANNELS = ['Red', 'Green', 'Blue'] as const;
         }
       </div>
     }
-    <button class="link w-fit" (click)="toView()" data-testid="stretch-view">Stretch to what is in view</button>
+    <button class="link w-fit" (click)="of().stretch()" data-testid="stretch-view">Stretch to what is in view</button>
     <helk-slider-row
       label="Gamma"
       [range]="[0.4, 2.5, 0.05]"
@@ -92,7 +91,6 @@ const CHANNELS = ['Red', 'Green', 'Blue'] as const;
 export class CompositeEditor {
   readonly of = input.required<EditorOf<RasterStyle>>();
   private readonly project = inject(ProjectStore);
-  private readonly inView = inject(InView);
   protected readonly names = CHANNELS;
   protected readonly dots = ['bg-[#d62f2f]', 'bg-[#2f9e3f]', 'bg-[#2f56d6]'];
   protected readonly stretches = STRETCHES;
@@ -109,12 +107,6 @@ export class CompositeEditor {
     const now = this.channels().map((c) => c.band);
     return this.usual().find((u) => u.bands.every((b, k) => b === now[k]))?.name ?? '';
   });
-
-  protected async toView(): Promise<void> {
-    const patch = await this.inView.stretched(this.of().item, this.of().look);
-    if (patch) this.of().put(patch);
-    else this.project.notify('Nothing of it is in view, or all of it is alike.', 'refused');
-  }
 
   protected put(patch: Partial<Composite>): void {
     this.of().put({ composite: { ...this.composite(), ...patch } });

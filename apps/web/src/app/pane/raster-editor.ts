@@ -16,7 +16,6 @@ import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';
 import { ClassEditor } from './class-editor';
 import { CompositeEditor } from './composite-editor';
-import { InView } from './in-view';
 import { STRETCHES, stretchKey, stretchOf } from './stretches';
 
 /** How a raster is drawn: band, ramp, stretch, classes, light, opacity. Changes are drawn at once. */
@@ -93,7 +92,7 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
               <option value="own">own limits</option>
             </select>
           </label>
-          <button class="link w-fit pl-[100px]" (click)="toView()" data-testid="stretch-view">
+          <button class="link w-fit pl-[100px]" (click)="of().stretch()" data-testid="stretch-view">
             by what is in view
           </button>
           @if (s.stretch.kind === 'own') {
@@ -195,12 +194,6 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
 export class RasterEditor {
   readonly of = input.required<EditorOf<RasterStyle>>();
   private readonly project = inject(ProjectStore);
-  private readonly inView = inject(InView);
-  protected async toView(): Promise<void> {
-    const patch = await this.inView.stretched(this.of().item, this.style());
-    if (patch) this.put(patch);
-    else this.project.notify('Nothing of it is in view, or all of it is alike.', 'refused');
-  }
   protected readonly info = computed(() => this.of().item.info as RasterInfo);
   protected readonly style = computed(() => this.of().look);
   protected readonly scale = computed(() => this.of().scale);

@@ -5,6 +5,7 @@ import type { EditorOf } from '../kinds/kind';
 import { BenchStore } from '../state/bench.store';
 import { Looks } from '../state/looks';
 import { ProjectStore } from '../state/project.store';
+import { InView } from './in-view';
 
 /** How a dataset is drawn: everywhere, or in one pane in a way of its own; like another; and what its kind lets one choose. */
 @Component({
@@ -53,6 +54,7 @@ export class StyleEditor {
   protected readonly bench = inject(BenchStore);
   private readonly project = inject(ProjectStore);
   private readonly looks = inject(Looks);
+  private readonly inView = inject(InView);
   protected readonly editor = signal<Type<unknown> | null>(null);
   private readonly item = computed(() => this.project.datasetEntityMap()[this.dataset()]);
   protected readonly own = computed(
@@ -76,6 +78,7 @@ export class StyleEditor {
       scale: scales.get(`${pane.id}/${item.id}`) ?? null,
       over: pane.layers.some((l) => scales.has(`${pane.id}/${l.dataset}`)),
       put: this.put,
+      stretch: () => void this.inView.stretch(this.pane(), this.dataset()),
     };
   });
   private readonly put = (patch: object): void => this.bench.restyle(this.pane(), this.dataset(), patch);

@@ -22,7 +22,6 @@ import {
   systemOf,
   transformer,
   type RasterInfo,
-  type RasterStyle,
 } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import { writeEdits } from '@helk/core/methods/features/edit';
@@ -236,11 +235,9 @@ export class Label {
   }
 
   /** Places in shadow are looked at in their own light. */
-  protected async brighten(): Promise<void> {
+  protected brighten(): void {
     const d = this.picture();
-    const layer = this.bench.pane().layers.find((l) => l.dataset === d?.id);
-    const patch = d && (await this.inView.stretched(d, this.looks.of<RasterStyle>(d, layer)));
-    if (d && patch) this.bench.restyle(this.bench.activePane(), d.id, patch);
+    if (d) void this.inView.stretch(this.bench.activePane(), d.id);
   }
 
   protected choosePicture(picture: string): void {
