@@ -148,6 +148,7 @@ if (wanted('likelihood')) await step('likelihood', classify('maximumLikelihood')
 if (wanted('forest')) await step('forest', classify('randomForest', { trees: 50 }));
 const { datasets } = await json<ApiProjectDetail>(`/api/projects/${p}`);
 for (const d of datasets) {
+  if (d.kind !== 'raster') continue;
   const { grid, bands } = d.info as unknown as RasterInfo;
   print(`${d.name}: ${bands.length} × ${grid.columns} × ${grid.rows}, ${bands[0]!.held!.type}`);
 }

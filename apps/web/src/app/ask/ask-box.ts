@@ -13,6 +13,22 @@ import {
 import { ask } from '@helk/core/method/ask';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
+import { worksOf } from '../work/works';
+
+/** A method, or a work by hand, that answers what is asked. */
+interface Answer {
+  id: string;
+  question: string;
+  title: string;
+  fits: boolean;
+  open: () => void;
+}
+
+const words = (text: string): string[] =>
+  text
+    .toLowerCase()
+    .split(/[^\p{L}]+/u)
+    .filter((w) => w.length > 2);
 
 /** Finds methods by the question they answer, their name or a keyword; those that fit what is selected stand first. */
 @Component({
@@ -51,7 +67,7 @@ import { ProjectStore } from '../state/project.store';
       (detach)="close()"
     >
       <div id="answers" class="popover py-1 max-h-[420px] overflow-auto w-full" role="listbox" aria-label="Methods">
-        @for (a of answers(); track a.method.id; let i = $index) {
+        @for (a of answers(); track a.id; let i = $index) {
           @if (i === firstUnfit() && bench.selectedItem()) {
             <div class="px-4 pt-2 pb-1 text-[12px] text-ink-2 border-t border-line-soft mt-1">
               Does not fit {{ bench.selectedItem()!.name }}
@@ -65,11 +81,9 @@ import { ProjectStore } from '../state/project.store';
             (pointerdown)="pick(i); $event.preventDefault()"
             (pointermove)="at.set(i)"
           >
-            <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{
-              a.method.question
-            }}</span>
+            <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{ a.question }}</span>
             <span class="text-[12px] text-ink-2"
-              >{{ a.method.title }} <span class="num ml-1">{{ a.method.id }}</span></span
+              >{{ a.title }} <span class="num ml-1">{{ a.id }}</span></span
             >
           </div>
         } @empty {
@@ -88,9 +102,30 @@ export class AskBox {
   private readonly field = viewChild.required<ElementRef<HTMLInputElement>>('field');
   private readonly store = inject(ProjectStore);
   protected readonly width = signal(480);
-  protected readonly answers = computed(() => {
+  protected readonly answers = computed((): Answer[] => {
     const s = this.bench.selectedItem();
-    return ask(this.text(), this.store.methods(), s ? [s.info] : []);
+    const methods = ask(this.text(), this.store.methods(), s ? [s.info] : []).map(({ method: m, fits }): Answer => ({
+      id: m.id,
+      question: m.question,
+      title: m.title,
+      fits,
+      open: () => this.bench.openSheet(m.id),
+    }));
+    // Works that are asked for in their own words, before methods that are near to them.
+    const wanted = words(this.text());
+    const works = (s && wanted.length ? worksOf(s) : []).filter((w) =>
+      wanted.every((x) => words(`${w.question} ${w.does}`).some((y) => y.startsWith(x))),
+    );
+    return [
+      ...works.map((w): Answer => ({
+        id: w.id,
+        question: w.question,
+        title: `${w.does}, by hand`,
+        fits: true,
+        open: () => this.bench.openWork(w.id, s!.id),
+      })),
+      ...methods,
+    ];
   });
   protected readonly firstUnfit = computed(() => this.answers().findIndex((a) => !a.fits));
 
@@ -137,7 +172,7 @@ export class AskBox {
     const a = this.answers()[i];
     if (!a) return;
     this.text.set('');
-    this.bench.openSheet(a.method.id);
+    a.open();
     this.field().nativeElement.blur();
   }
 

@@ -13,6 +13,7 @@ import {
 } from '@helk/core';
 import type { ApiDataset, ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
 import { Api } from '../api/api';
+import { AskBox } from '../ask/ask-box';
 import { ErrorMatrix } from '../evidence/error-matrix';
 import { bandPlaces, spectraConfig } from '../evidence/spectra-config';
 import { SpectraPanel } from '../evidence/spectra-panel';
@@ -227,6 +228,19 @@ describe('works on a dataset', () => {
     expect(of('cluster001')).toEqual(['interpret']);
     expect(of('places0001')).toEqual(['label']);
     expect(of('matrix0001')).toEqual([]);
+  });
+
+  it('are found by their own words in the ask box, while one is chosen that they fit', async () => {
+    const bench = TestBed.inject(BenchStore);
+    TestBed.tick();
+    bench.select('cluster001');
+    const f = await show(AskBox);
+    const field = (f.nativeElement as HTMLElement).querySelector('input')!;
+    field.value = 'what are these clusters';
+    field.dispatchEvent(new Event('input'));
+    await f.whenStable();
+    press(field, 'Enter');
+    expect(bench.work()).toEqual({ id: 'interpret', dataset: 'cluster001' });
   });
 
   it('take the room of the stage and give it back', () => {
