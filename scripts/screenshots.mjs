@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -28,7 +28,11 @@ const browser = await chromium.launch({
   ],
 });
 const page = await (
-  await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' })
+  await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    colorScheme: 'light',
+    baseURL: `http://127.0.0.1:${port}`,
+  })
 ).newPage();
 const wait = (ms) => page.waitForTimeout(ms);
 const shot = async (name, ms = 1200) => {
@@ -60,165 +64,167 @@ const takeOut = async (pane, name) =>
 
 try {
   await page.goto(`http://127.0.0.1:${port}/`);
-  await page.getByTestId('row-Filled').first().waitFor();
-  await shot('open', 2500);
-  await page.keyboard.press('Control+k');
-  await page.getByRole('combobox', { name: 'Ask for a method' }).fill('where does water');
-  await shot('ask', 500);
-  await page.keyboard.press('Escape');
+  if (process.argv[2] !== 'imagery') {
+    await page.getByTestId('row-Filled').first().waitFor();
+    await shot('open', 2500);
+    await page.keyboard.press('Control+k');
+    await page.getByRole('combobox', { name: 'Ask for a method' }).fill('where does water');
+    await shot('ask', 500);
+    await page.keyboard.press('Escape');
 
-  await row('Gaps filled').click();
-  await wait(900);
-  await row('Filled').dblclick();
-  await wait(1200);
-  await page.getByTestId('evidence').getByRole('button', { name: 'no. 1', exact: false }).first().click();
-  await shot('filled', 2000);
+    await row('Gaps filled').click();
+    await wait(900);
+    await row('Filled').dblclick();
+    await wait(1200);
+    await page.getByTestId('evidence').getByRole('button', { name: 'no. 1', exact: false }).first().click();
+    await shot('filled', 2000);
 
-  await row('Filled').click();
-  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-  await ask('how steep');
-  await run();
-  await closeSheet();
-  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
-
-  await row('Filled').click();
-  await ask('where are the streams');
-  await page.getByTestId('threshold-slider').fill('420');
-  await shot('run-sheet', 1800);
-  await run();
-  await ask('do derived and mapped streams agree');
-  await run();
-  await closeSheet();
-
-  await row('Filled').click();
-  for (const name of ['Streams', 'Partings', 'veyra-gauge', 'Watersheds'])
-    await takeOut(1, name).catch(() => undefined);
-  await ask('contours');
-  await page.getByLabel('Interval').fill('25');
-  await run();
-  await closeSheet();
-  for (let k = 0; k < 2; k++) {
-    await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
-    await wait(300);
-  }
-  await row('Filled').click();
-  await ask('profile');
-  await page.getByTestId('input-line').selectOption({ label: 'veyra-ridge-path' });
-  await run();
-  await closeSheet();
-  await row('veyra-ridge-path').click();
-  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-  await row('Profile').click();
-  await wait(600);
-  const box = await page.getByTestId('profile-chart').boundingBox();
-  await page.mouse.move(box.x + box.width * 0.4, box.y + 60);
-  await page.mouse.move(box.x + box.width * 0.46, box.y + 60);
-  await shot('profile', 1200);
-
-  await row('Filled').click();
-  await takeOut(1, 'Contours').catch(() => undefined);
-  await takeOut(1, 'veyra-ridge-path').catch(() => undefined);
-  await row('veyra-land-cover-2024').click();
-  await ask('what became what');
-  await page.getByTestId('input-before').selectOption({ label: 'veyra-land-cover-1978' });
-  await page.getByTestId('input-after').selectOption({ label: 'veyra-land-cover-2024' });
-  await run();
-  await closeSheet();
-  await takeOut(1, 'veyra-land-cover-2024').catch(() => undefined);
-  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-  const edge = await page.getByRole('separator', { name: 'Height of the evidence' }).boundingBox();
-  await page.mouse.move(edge.x + 200, edge.y + 3);
-  await page.mouse.down();
-  await page.mouse.move(edge.x + 200, edge.y - 77, { steps: 4 });
-  await page.mouse.up();
-  await page.getByRole('button', { name: /^arable to meadow/ }).click();
-  await shot('change', 1500);
-  await takeOut(1, 'Overlay').catch(() => undefined);
-
-  await row('veyra-parishes').click();
-  await page.getByTestId('pane-1').getByRole('button', { name: 'veyra-parishes', exact: true }).click();
-  await page.getByRole('radio', { name: 'classes' }).click();
-  await page.getByLabel('Column to colour by').selectOption('solar_2024');
-  await page.getByLabel('Label formula').click();
-  await page.keyboard.type('name + "\\n" + text(solar_2024, 0)');
-  await shot('parishes', 1500);
-  await page.keyboard.press('Escape');
-  await page.keyboard.press('Escape');
-  await page.keyboard.press('Escape');
-  await wait(300);
-  await page.getByTestId('pick-bar').getByRole('button', { name: 'Pick by a box' }).click();
-  await wait(500);
-  await page.mouse.click(560, 200);
-  await wait(400);
-  await page.mouse.move(740, 330);
-  await page.mouse.click(740, 330);
-  await shot('picked', 1200);
-  await page.getByRole('tab', { name: 'Charts' }).click();
-  await page.getByTestId('chart-value').selectOption('solar_2024');
-  await page.getByRole('button', { name: 'against', exact: true }).click();
-  await page.getByTestId('chart-other').selectOption('income');
-  await wait(400);
-  const brush = await page.getByTestId('chart-brush').boundingBox();
-  await page.mouse.move(brush.x + brush.width * 0.55, brush.y + 6);
-  await page.mouse.down();
-  await page.mouse.move(brush.x + brush.width * 0.97, brush.y + brush.height * 0.5, { steps: 4 });
-  await page.mouse.up();
-  await shot('charts', 1200);
-  await takeOut(1, 'veyra-parishes').catch(() => undefined);
-
-  await row('veyra-peat-probes').click();
-  const alike = async () => {
-    await page.getByRole('tab', { name: 'How alike near places are' }).click();
-    await wait(800);
-  };
-  await alike();
-  await page.getByRole('button', { name: /missing in a copy/ }).click();
-  await wait(1500);
-  await takeOut(1, 'veyra-peat-probes').catch(() => undefined);
-  await row('veyra-peat-probes, new depth_cm').click();
-  await alike();
-  await page.getByRole('button', { name: 'by direction' }).click();
-  await shot('variogram', 1200);
-  for (const question of ['inverse distance', 'nearest measurement']) {
-    await row('veyra-peat-probes, new depth_cm').click();
-    await ask(question);
+    await row('Filled').click();
+    await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+    await ask('how steep');
     await run();
     await closeSheet();
-  }
-  await row('veyra-peat-probes, new depth_cm').click();
-  await alike();
-  await page.getByTestId('variogram-krige').click();
-  await run();
-  await page.getByTestId('judge').click();
-  await closeSheet();
-  await page.getByRole('button', { name: 'Evidence' }).click();
-  await wait(600);
-  await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
-  await shot('surfaces', 2000);
-  await page.getByRole('button', { name: 'Evidence' }).click();
+    await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
 
-  await page.getByTestId('stage-gather').click();
-  const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
-  await bring.nth(0).waitFor();
-  await page.getByTestId('service-ask').click();
-  await page.getByTestId('hit-peat-probes').click();
-  await page.getByTestId('service-take').waitFor();
-  await shot('catalogue', 800);
-  await page.getByRole('button', { name: 'Leave this service' }).click();
-  await bring.nth(0).click();
-  await page.getByTestId('review-row-0').waitFor({ timeout: 60_000 });
-  await bring.nth(1).click();
-  await page.getByTestId('review-row-1').waitFor();
-  await page.getByLabel('Factor for all').fill('-1000');
-  await shot('review', 600);
-  await page.getByRole('button', { name: 'Leave them' }).click();
-  await page.getByTestId('stage-ledger').click();
-  await page.getByRole('button', { name: 'Dark paper' }).click();
-  await shot('dark', 2000);
-  await page
-    .getByRole('button', { name: /[Pp]aper/ })
-    .first()
-    .click();
+    await row('Filled').click();
+    await ask('where are the streams');
+    await page.getByTestId('threshold-slider').fill('420');
+    await shot('run-sheet', 1800);
+    await run();
+    await ask('do derived and mapped streams agree');
+    await run();
+    await closeSheet();
+
+    await row('Filled').click();
+    for (const name of ['Streams', 'Partings', 'veyra-gauge', 'Watersheds'])
+      await takeOut(1, name).catch(() => undefined);
+    await ask('contours');
+    await page.getByLabel('Interval').fill('25');
+    await run();
+    await closeSheet();
+    for (let k = 0; k < 2; k++) {
+      await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
+      await wait(300);
+    }
+    await row('Filled').click();
+    await ask('profile');
+    await page.getByTestId('input-line').selectOption({ label: 'veyra-ridge-path' });
+    await run();
+    await closeSheet();
+    await row('veyra-ridge-path').click();
+    await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+    await row('Profile').click();
+    await wait(600);
+    const box = await page.getByTestId('profile-chart').boundingBox();
+    await page.mouse.move(box.x + box.width * 0.4, box.y + 60);
+    await page.mouse.move(box.x + box.width * 0.46, box.y + 60);
+    await shot('profile', 1200);
+
+    await row('Filled').click();
+    await takeOut(1, 'Contours').catch(() => undefined);
+    await takeOut(1, 'veyra-ridge-path').catch(() => undefined);
+    await row('veyra-land-cover-2024').click();
+    await ask('what became what');
+    await page.getByTestId('input-before').selectOption({ label: 'veyra-land-cover-1978' });
+    await page.getByTestId('input-after').selectOption({ label: 'veyra-land-cover-2024' });
+    await run();
+    await closeSheet();
+    await takeOut(1, 'veyra-land-cover-2024').catch(() => undefined);
+    await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+    const edge = await page.getByRole('separator', { name: 'Height of the evidence' }).boundingBox();
+    await page.mouse.move(edge.x + 200, edge.y + 3);
+    await page.mouse.down();
+    await page.mouse.move(edge.x + 200, edge.y - 77, { steps: 4 });
+    await page.mouse.up();
+    await page.getByRole('button', { name: /^arable to meadow/ }).click();
+    await shot('change', 1500);
+    await takeOut(1, 'Overlay').catch(() => undefined);
+
+    await row('veyra-parishes').click();
+    await page.getByTestId('pane-1').getByRole('button', { name: 'veyra-parishes', exact: true }).click();
+    await page.getByRole('radio', { name: 'classes' }).click();
+    await page.getByLabel('Column to colour by').selectOption('solar_2024');
+    await page.getByLabel('Label formula').click();
+    await page.keyboard.type('name + "\\n" + text(solar_2024, 0)');
+    await shot('parishes', 1500);
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('Escape');
+    await wait(300);
+    await page.getByTestId('pick-bar').getByRole('button', { name: 'Pick by a box' }).click();
+    await wait(500);
+    await page.mouse.click(560, 200);
+    await wait(400);
+    await page.mouse.move(740, 330);
+    await page.mouse.click(740, 330);
+    await shot('picked', 1200);
+    await page.getByRole('tab', { name: 'Charts' }).click();
+    await page.getByTestId('chart-value').selectOption('solar_2024');
+    await page.getByRole('button', { name: 'against', exact: true }).click();
+    await page.getByTestId('chart-other').selectOption('income');
+    await wait(400);
+    const brush = await page.getByTestId('chart-brush').boundingBox();
+    await page.mouse.move(brush.x + brush.width * 0.55, brush.y + 6);
+    await page.mouse.down();
+    await page.mouse.move(brush.x + brush.width * 0.97, brush.y + brush.height * 0.5, { steps: 4 });
+    await page.mouse.up();
+    await shot('charts', 1200);
+    await takeOut(1, 'veyra-parishes').catch(() => undefined);
+
+    await row('veyra-peat-probes').click();
+    const alike = async () => {
+      await page.getByRole('tab', { name: 'How alike near places are' }).click();
+      await wait(800);
+    };
+    await alike();
+    await page.getByRole('button', { name: /missing in a copy/ }).click();
+    await wait(1500);
+    await takeOut(1, 'veyra-peat-probes').catch(() => undefined);
+    await row('veyra-peat-probes, new depth_cm').click();
+    await alike();
+    await page.getByRole('button', { name: 'by direction' }).click();
+    await shot('variogram', 1200);
+    for (const question of ['inverse distance', 'nearest measurement']) {
+      await row('veyra-peat-probes, new depth_cm').click();
+      await ask(question);
+      await run();
+      await closeSheet();
+    }
+    await row('veyra-peat-probes, new depth_cm').click();
+    await alike();
+    await page.getByTestId('variogram-krige').click();
+    await run();
+    await page.getByTestId('judge').click();
+    await closeSheet();
+    await page.getByRole('button', { name: 'Evidence' }).click();
+    await wait(600);
+    await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
+    await shot('surfaces', 2000);
+    await page.getByRole('button', { name: 'Evidence' }).click();
+
+    await page.getByTestId('stage-gather').click();
+    const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
+    await bring.nth(0).waitFor();
+    await page.getByTestId('service-ask').click();
+    await page.getByTestId('hit-peat-probes').click();
+    await page.getByTestId('service-take').waitFor();
+    await shot('catalogue', 800);
+    await page.getByRole('button', { name: 'Leave this service' }).click();
+    await bring.nth(0).click();
+    await page.getByTestId('review-row-0').waitFor({ timeout: 60_000 });
+    await bring.nth(1).click();
+    await page.getByTestId('review-row-1').waitFor();
+    await page.getByLabel('Factor for all').fill('-1000');
+    await shot('review', 600);
+    await page.getByRole('button', { name: 'Leave them' }).click();
+    await page.getByTestId('stage-ledger').click();
+    await page.getByRole('button', { name: 'Dark paper' }).click();
+    await shot('dark', 2000);
+    await page
+      .getByRole('button', { name: /[Pp]aper/ })
+      .first()
+      .click();
+  }
 
   // The scene of the island: three bands at once, and what was learned from training areas beside it.
   await page.getByTestId('project-menu').click();
@@ -261,6 +267,7 @@ try {
     await wait(300);
   }
   await page.locator('[data-class="7"] .voice, [data-class="7"] button').first().click();
+  await wait(300);
   await page.keyboard.type('bro');
   await shot('interpreting', 1800);
   await page.keyboard.press('Control+a');
@@ -288,7 +295,6 @@ try {
     await page.request.get(`/api/projects/${all.id}/datasets/${places.id}/export?format=geojson`)
   ).json();
   const classes = await labels.allTextContents();
-  const n = told.features.length;
   const key = (i) => '123456789abc'[i];
   const put = async (k) => {
     const at = Number(await page.getByTestId('label-progress').getAttribute('data-row'));
@@ -297,9 +303,13 @@ try {
     await wait(40);
   };
   for (let k = 0; k < 47; k++) await put(k);
+  const labelHere = async () =>
+    told.features[Number(await page.getByTestId('label-progress').getAttribute('data-row')) - 1].properties.label;
+  // A place with something to see around it.
+  while (!/moor|meadow|arable/.test(await labelHere())) await put(48);
   await page.getByRole('button', { name: 'In its own light' }).click();
   await shot('labelling', 1500);
-  for (let k = 47; k < n; k++) await put(k);
+  for (let k = 48; !(await page.getByTestId('label').textContent()).includes('Every place'); k++) await put(k);
   await page.getByTestId('keep-labels').click();
   await page.getByTestId('run-sheet').waitFor();
   await wait(500);
@@ -336,6 +346,9 @@ try {
   await page.getByTestId('input-after').selectOption({ label: 'Cover 2024' });
   await run();
   await closeSheet();
+  for (const name of ['Places to check labelled', 'veyra-training-areas'])
+    await takeOut(1, name).catch(() => undefined);
+  await takeOut(2, 'Places to check').catch(() => undefined);
   await page.getByRole('button', { name: 'All of it' }).first().click();
   await page
     .getByTestId('change-matrix')

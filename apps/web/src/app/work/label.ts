@@ -225,6 +225,8 @@ export class Label {
     const [a, b] = [corner(c - around, r + around), corner(c + around, r - around)];
     untracked(() => {
       this.cursor.framed.set({ ring: frame, x, y });
+      // What was read elsewhere is not of this place.
+      this.bench.set({ readout: null });
       const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), crs, project.id);
       Views.go(
         view,
