@@ -125,7 +125,7 @@ test('from bands in files of their own to a map that says how right it is, and w
   for (let k = 0; k < 40; k++) await page.keyboard.press(await here());
   await expect(page.getByTestId('label-progress')).toContainText('40 labelled');
   // What has been labelled is there when one comes back.
-  await page.waitForTimeout(600);
+  await expect.poll(() => draftOf(page)).toBe(40);
   await page.reload();
   await expect(page.getByTestId('label-progress')).toContainText('40 labelled');
   await page.keyboard.press('0');
@@ -159,15 +159,27 @@ test('from bands in files of their own to a map that says how right it is, and w
   await expect(page.getByTestId('told')).toContainText('wood → arable');
 });
 
-/** Labels of the map at the places, by row. */
-async function placesOf(page: Page): Promise<string[]> {
+/** The open project and its places. */
+async function sampled(page: Page): Promise<{ project: string; places: string }> {
   const all = (await (await page.request.get('/api/projects')).json()) as { id: string; name: string }[];
   const name = await page.getByTestId('project-name').textContent();
-  const p = all.find((x) => x.name === name)!.id;
-  const { datasets } = await (await page.request.get(`/api/projects/${p}`)).json();
-  const places = datasets.find((d: { role: string }) => d.role === 'places');
-  const file = await page.request.get(`/api/projects/${p}/datasets/${places.id}/export?format=geojson`);
+  const project = all.find((x) => x.name === name)!.id;
+  const { datasets } = await (await page.request.get(`/api/projects/${project}`)).json();
+  return { project, places: datasets.find((d: { role: string }) => d.role === 'places').id };
+}
+
+/** Labels of the map at the places, by row. */
+async function placesOf(page: Page): Promise<string[]> {
+  const { project, places } = await sampled(page);
+  const file = await page.request.get(`/api/projects/${project}/datasets/${places}/export?format=geojson`);
   return (await file.json()).features.map((f: { properties: { label: string } }) => f.properties.label);
+}
+
+/** How many labels are kept. */
+async function draftOf(page: Page): Promise<number> {
+  const { project, places } = await sampled(page);
+  const { value } = await (await page.request.get(`/api/projects/${project}/datasets/${places}/drafts/label`)).json();
+  return Object.keys(value?.labels ?? {}).length;
 }
 
 test('training areas are drawn class by class, told apart while they are, and a class of two cells is refused in words', async ({

@@ -185,10 +185,14 @@ class FakeApi {
 }
 
 describe('works on a dataset', () => {
+  // Components are loaded when they are first shown.
+  const usual = jasmine.DEFAULT_TIMEOUT_INTERVAL;
+  beforeAll(() => (jasmine.DEFAULT_TIMEOUT_INTERVAL = 30_000));
+  afterAll(() => (jasmine.DEFAULT_TIMEOUT_INTERVAL = usual));
   let api: FakeApi;
   const store = () => TestBed.inject(ProjectStore);
   const until = async (what: () => boolean, why = 'waited for'): Promise<void> => {
-    for (let k = 0; k < 300 && !what(); k++) await new Promise((r) => setTimeout(r, 10));
+    for (let k = 0; k < 1000 && !what(); k++) await new Promise((r) => setTimeout(r, 10));
     expect(what()).withContext(why).toBeTrue();
   };
   beforeEach(async () => {
