@@ -8,8 +8,8 @@ import { areasIn, eachAreaCell, Outline } from './areas';
 import { defineGlance } from './glance';
 
 const MOST_AREAS = 2000;
-/** Cells that are held of a class. */
-const MOST_CELLS = 100_000;
+/** Cells that are held of all classes together; of a class its part of them, the first ones. */
+const MOST_CELLS = 1_000_000;
 
 export const examples = defineGlance({
   id: 'imagery.examples',
@@ -39,11 +39,12 @@ export const examples = defineGlance({
     const of = p.areas.map((a) => labels.indexOf(a.label));
     const cells: number[][] = labels.map(() => []);
     const counts = labels.map(() => 0);
+    const most = Math.floor(MOST_CELLS / Math.max(1, labels.length)) * b;
     if (p.areas.length)
       await eachAreaCell(job, scene, areasIn(p.areas, p.crs ? parseCrs(p.crs) : grid.crs, grid), (area, x, at) => {
         const c = of[area]!;
         counts[c]!++;
-        if (cells[c]!.length < MOST_CELLS * b) for (let j = 0; j < b; j++) cells[c]!.push(x[at + j]!);
+        if (cells[c]!.length < most) for (let j = 0; j < b; j++) cells[c]!.push(x[at + j]!);
       });
     const told = labels.map((label, c) => {
       const n = cells[c]!.length / b;
