@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { HelkError } from '../errors';
 import { parseCrs, transformer, type Crs } from '../data/crs';
 import type { Features } from '../data/features';
-import { cellCount, MISSING_CLASS, type Grid } from '../data/raster';
+import { cellCount, MISSING_CLASS, sameGrid } from '../data/raster';
 import { defineRowKernel, tellRows } from '../method/rows';
 import type { Job } from '../method/job';
 import { asClasses, labeller } from '../methods/raster/classes';
@@ -87,14 +87,6 @@ export const spectra = defineGlance({
     };
   },
 });
-
-const sameGrid = (a: Grid, b: Grid): boolean =>
-  a.columns === b.columns &&
-  a.rows === b.rows &&
-  Math.abs(a.x - b.x) < a.dx / 100 &&
-  Math.abs(a.y - b.y) < a.dy / 100 &&
-  Math.abs(a.dx - b.dx) * a.columns < a.dx / 100 &&
-  Math.abs(a.dy - b.dy) * a.rows < a.dy / 100;
 
 const classRows = defineRowKernel('glance.spectra', ({ every }: { every: number }, block): [number, Spread][] => {
   const scene = block.inputs.slice(0, -1);

@@ -1,3 +1,6 @@
+/** Of a normal distribution, for an interval of 95 %. */
+export const Z95 = 1.959963984540054;
+
 /** A square table of counts: row = what the map says, column = what was found there. */
 export type ErrorMatrix = number[][];
 

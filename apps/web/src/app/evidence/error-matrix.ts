@@ -2,6 +2,7 @@ import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { dataOf, kindOf, type Table } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
+import { Z95 } from '@helk/core/numeric/agreement';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Glances } from '../state/glances';
@@ -147,7 +148,7 @@ export class ErrorMatrix {
         { label: 'kappa', text: number('kappa').toFixed(3) },
         {
           label: 'right, by area',
-          text: `${percent(number('overallAdjusted'))} ± ${percent(1.959964 * number('overallAdjustedError'))} %`,
+          text: `${percent(number('overallAdjusted'))} ± ${percent(Z95 * number('overallAdjustedError'))} %`,
         },
       ],
       rows: names.map((name, r) => ({

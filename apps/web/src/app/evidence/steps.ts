@@ -1,6 +1,7 @@
 import { inject, Injectable } from '@angular/core';
-import { ofKind, transformer } from '@helk/core';
+import { ofKind } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
+import { boxOf, gridPlaces } from '../state/grid-places';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { Views } from '../state/views';
 
@@ -17,23 +18,13 @@ export class Steps {
     const project = this.store.project();
     if (!grid || !project) return;
     const crs = this.store.crs();
-    const t = transformer(grid.crs ?? crs, crs);
-    const at = (c: number, r: number): [number, number] => {
-      const out = [0, 0];
-      t(grid.x + c * grid.dx, grid.y - r * grid.dy, out);
-      return out as [number, number];
-    };
+    const at = gridPlaces(grid, crs);
     const [x, y] = at(column + columns / 2, row + rows / 2);
     const margin = Math.max(around, columns, rows);
     const a = at(column - margin, row + rows + margin);
     const b = at(column + columns + margin, row - margin);
     const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), crs, project.id);
-    Views.go(
-      view,
-      [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])],
-      undefined,
-      200,
-    );
+    Views.go(view, boxOf(a, b), undefined, 200);
     this.bench.set({ readout: { x, y } });
   }
 }

@@ -1,13 +1,10 @@
 import { inject, Injectable, signal } from '@angular/core';
-import { ofKind, type Grid, type RasterInfo } from '@helk/core';
+import { ofKind, sameGrid, type RasterInfo } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import { ProjectStore, type DatasetItem } from './project.store';
 
 const measures = (d: DatasetItem): number =>
   ofKind('raster', d.info)?.bands.filter((b) => b.kind === 'measure').length ?? 0;
-
-const onOneGrid = (a: Grid, b: Grid): boolean =>
-  a.columns === b.columns && a.rows === b.rows && Math.abs(a.x - b.x) < a.dx / 100 && Math.abs(a.y - b.y) < a.dy / 100;
 
 /** Which pictures belong to which classes. */
 @Injectable({ providedIn: 'root' })
@@ -23,7 +20,7 @@ export class Scenes {
     const grid = (d.info as RasterInfo).grid;
     const all = this.store
       .datasetEntities()
-      .filter((o) => o.id !== d.id && measures(o) > 0 && onOneGrid((o.info as RasterInfo).grid, grid));
+      .filter((o) => o.id !== d.id && measures(o) > 0 && sameGrid((o.info as RasterInfo).grid, grid));
     const made = this.madeFrom(d, new Set());
     return [
       ...all.filter((o) => o.id === made),

@@ -32,6 +32,7 @@ import { Steps } from '../evidence/steps';
 import { ICONS } from '../parts/icons';
 import { chosenFile, saveText } from '../parts/save';
 import { SparkLine } from '../parts/spark-line';
+import { sparkScale } from '../parts/spark-scale';
 import { BenchStore } from '../state/bench.store';
 import { Glances } from '../state/glances';
 import { Lit } from '../state/lit';
@@ -149,13 +150,12 @@ export class Interpret {
     return t && o?.label.toLowerCase().startsWith(t.toLowerCase()) ? o.label.slice(t.length) : '';
   });
 
-  protected readonly wavelengths = computed(() => {
-    const all = this.spectra()?.bands.map((b) => b.wavelength);
-    return all?.every((w) => w !== null) && all.every((w, i) => i === 0 || w! > all[i - 1]!) ? (all as number[]) : null;
-  });
-  protected readonly limits = computed(() => {
-    const all = this.spectra()?.groups.flatMap((g) => g.mean) ?? [];
-    return { low: Math.min(...all), high: Math.max(...all) };
+  protected readonly scale = computed(() => {
+    const s = this.spectra();
+    return sparkScale(
+      s?.bands ?? [],
+      (s?.groups ?? []).map((g) => g.mean),
+    );
   });
   protected spectrumOf(value: number): number[] | null {
     return this.spectra()?.groups.find((g) => g.key === value)?.mean ?? null;

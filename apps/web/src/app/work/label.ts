@@ -31,6 +31,7 @@ import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { Drafts } from '../state/drafts';
 import { FeatureData } from '../state/feature-data';
+import { boxOf, gridPlaces } from '../state/grid-places';
 import { Looks } from '../state/looks';
 import { classTableOf } from '../state/naming';
 import type { Pane } from '../state/panes';
@@ -214,12 +215,7 @@ export class Label {
     const own = systemOf(this.item().info) ?? crs;
     if (grid.crs) transformer(own, grid.crs)(at[0]!, at[1]!, at);
     const [c, r] = [Math.floor((at[0]! - grid.x) / grid.dx), Math.floor((grid.y - at[1]!) / grid.dy)];
-    const go = transformer(grid.crs ?? crs, crs);
-    const corner = (column: number, line: number): [number, number] => {
-      const out = [0, 0];
-      go(grid.x + column * grid.dx, grid.y - line * grid.dy, out);
-      return out as [number, number];
-    };
+    const corner = gridPlaces(grid, crs);
     const frame = [corner(c, r), corner(c + 1, r), corner(c + 1, r + 1), corner(c, r + 1), corner(c, r)];
     const [x, y] = corner(c + 0.5, r + 0.5);
     const [a, b] = [corner(c - around, r + around), corner(c + around, r - around)];
@@ -228,11 +224,7 @@ export class Label {
       // What was read elsewhere is not of this place.
       this.bench.set({ readout: null });
       const view = this.views.for(this.bench.activePane(), this.bench.linkedView(), crs, project.id);
-      Views.go(
-        view,
-        [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])],
-        undefined,
-      );
+      Views.go(view, boxOf(a, b), undefined);
     });
   }
 

@@ -23,9 +23,11 @@ import {
   transformer,
   valueOf,
 } from '@helk/core';
+import { suggestClass } from '@helk/core/data/class-column';
 import { Sketch } from '../draw/sketch';
 import { ICONS } from '../parts/icons';
 import { SparkLine } from '../parts/spark-line';
+import { sparkScale } from '../parts/spark-scale';
 import { BenchStore } from '../state/bench.store';
 import { Drafts } from '../state/drafts';
 import { FeatureData } from '../state/feature-data';
@@ -99,13 +101,12 @@ export class Train {
     }),
   );
   protected readonly known = computed(() => [...new Set(this.naming.known().map((k) => k.label))].slice(0, 40));
-  protected readonly wavelengths = computed(() => {
-    const all = this.told()?.bands.map((b) => b.wavelength) ?? [];
-    return all.length && all.every((w, i) => w !== null && (i === 0 || w > all[i - 1]!)) ? (all as number[]) : null;
-  });
-  protected readonly limits = computed(() => {
-    const all = this.told()?.classes.flatMap((c) => c.mean) ?? [];
-    return { low: Math.min(...all), high: Math.max(...all) };
+  protected readonly scale = computed(() => {
+    const t = this.told();
+    return sparkScale(
+      t?.bands ?? [],
+      (t?.classes ?? []).map((c) => c.mean),
+    );
   });
   protected readonly pairs = computed(() =>
     [...(this.told()?.pairs ?? [])]
@@ -297,8 +298,8 @@ export class Train {
     await this.store.guarded(() => this.data.get(d.id));
     const f = this.data.features(d.id);
     if (!f) return;
-    const texts = f.columns.filter((c) => c.type === 'text');
-    const column = texts.find((c) => /class|cover|type|kind|label|use/i.test(c.name)) ?? texts[0];
+    const texts = columnsOf(d.info).filter((c) => c.type === 'text');
+    const column = f.columns.find((c) => c.name === suggestClass(texts)?.value);
     if (!column) return;
     const go = transformer(systemOf(d.info) ?? this.store.crs(), this.store.crs());
     const areas: Area[] = [];

@@ -9,15 +9,14 @@ import { defineMethod, input, output, shown } from '../../method/define';
 import type { Job } from '../../method/job';
 import { column } from '../../method/params';
 import { blockBytes, blockRows } from '../../method/rows';
-import { agreement, areaAdjusted } from '../../numeric/agreement';
+import { agreement, areaAdjusted, Z95 } from '../../numeric/agreement';
 import { eachRun, edgeRows } from '../../numeric/scanline';
 import { columnChecks, columnOf } from '../features/common';
 import { asClasses, classChecks, classCounts, labeller } from '../raster/classes';
-import { suggestClass, trainingChecks } from './learning';
+import { suggestClass } from '../../data/class-column';
+import { trainingChecks } from './learning';
 import { namedClasses, type NamedClasses } from './training';
 
-/** Of a normal distribution, for an interval of 95 %. */
-const Z95 = 1.959963984540054;
 const MOST_WRONG = 1_000_000;
 
 export const accuracy = defineMethod({

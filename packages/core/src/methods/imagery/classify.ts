@@ -9,7 +9,8 @@ import { besideSinks, blockBytes, defineRowKernel, overRows } from '../../method
 import { decider, type Decision, type Model } from '../../numeric/classifier';
 import { comoments } from '../../numeric/comoments';
 import { columnChecks, columnOf } from '../features/common';
-import { learned, suggestClass, trainingChecks } from './learning';
+import { suggestClass } from '../../data/class-column';
+import { learned, trainingChecks } from './learning';
 import { bandUnit, classBand, completeVectors, sceneChecks, sceneOf } from './scene';
 import { countsOf, heldOut, namedClasses, taken, trainingCells, vectorsOf } from './training';
 

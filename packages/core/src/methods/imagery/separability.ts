@@ -9,7 +9,8 @@ import { gaussianClass, separability as apart } from '../../numeric/gaussian';
 import { columnChecks, columnOf } from '../features/common';
 import { sceneChecks, sceneOf } from './scene';
 import { namedClasses, trainingCells, vectorsOf } from './training';
-import { suggestClass, trainingChecks } from './learning';
+import { suggestClass } from '../../data/class-column';
+import { trainingChecks } from './learning';
 
 export const separability = defineMethod({
   id: 'imagery.separability',
