@@ -1,4 +1,4 @@
-type Typed = Float32Array | Float64Array | Int32Array | Uint32Array | Uint8Array | Int8Array;
+type Typed = Float32Array | Float64Array | Int32Array | Uint32Array | Uint16Array | Int16Array | Uint8Array | Int8Array;
 
 let shared = false;
 

@@ -9,8 +9,11 @@ import { geojson } from './geojson';
 import { geopackage } from './geopackage';
 import { geotiff } from './geotiff';
 import { gpx, kml } from './kml';
+import { las } from './las';
 import { netcdf } from './netcdf';
+import { ply } from './ply';
 import { shapefile } from './shapefile';
+import { xyz } from './xyz';
 import {
   claim,
   MOST_LAYERS,
@@ -25,6 +28,8 @@ import { memorySource, type ByteSource } from './source';
 /** In the order they are tried: by signature first, by guess last. */
 export const FORMATS: readonly FileFormat[] = [
   geotiff,
+  las,
+  ply,
   netcdf,
   geopackage,
   flatgeobuf,
@@ -33,6 +38,7 @@ export const FORMATS: readonly FileFormat[] = [
   kml,
   gpx,
   asciiGrid,
+  xyz,
   geojson,
   delimited,
 ];
@@ -101,7 +107,7 @@ function unknownSentence(name: string, bytes: Uint8Array): string {
   const ext = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase();
   const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
   const known =
-    'GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text and zip archives of them';
+    'GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, LAS, LAZ, PLY, points as text (xyz) and zip archives of them';
   if (claimed) {
     const looks =
       bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';

@@ -101,7 +101,10 @@ export interface FileFormat {
 export function baseName(name: string): string {
   const file = name.split(/[\\/]/).pop() ?? name;
   return (
-    file.replace(/\.(tiff?|nc4?|cdf|h5|hdf5|asc|geojson|json|csv|tsv|txt|zip|gpkg|shp|fgb|km[lz]|gpx)$/i, '') || file
+    file.replace(
+      /\.(tiff?|nc4?|cdf|h5|hdf5|asc|geojson|json|csv|tsv|txt|zip|gpkg|shp|fgb|km[lz]|gpx|copc\.laz|las|laz|ply|xyz|pts)$/i,
+      '',
+    ) || file
   );
 }
 

@@ -14,7 +14,9 @@ export type WriteFormat =
   | 'dxf'
   | 'csv'
   | 'tsv'
-  | 'xlsx';
+  | 'xlsx'
+  | 'las'
+  | 'las12';
 
 /** The formats datasets can be written in; without the writers, so that the client can list them. */
 export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: string; mime: string }> = {
@@ -43,6 +45,8 @@ export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: stri
     extension: 'xlsx',
     mime: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
   },
+  las: { title: 'LAS 1.4', extension: 'las', mime: 'application/vnd.las' },
+  las12: { title: 'LAS 1.2', extension: 'las', mime: 'application/vnd.las' },
 };
 
 /** Usual endings of files by the format they stand for. */

@@ -9,6 +9,7 @@ import { writeGeoPackage } from './geopackage-write';
 import { writeTiff } from './geotiff-write';
 import { writeAsciiGrid, writeDelimited, writeGeoJson } from './index';
 import { writeKml } from './kml';
+import { writeLas } from './las-write';
 import { shapefileFiles } from './shapefile';
 import { MemorySink, type ByteSink } from './source';
 import { formatNamed, WRITE_FORMATS, type WriteFormat } from './write-formats';
@@ -63,6 +64,8 @@ const WRITERS: Record<WriteFormat, Writers> = {
     features: whole((d: Features, name) => writeXlsx(d, name)),
     table: whole((d: Table, name) => writeXlsx(d, name)),
   },
+  las: { cloud: (handle, out, _, progress) => writeLas(handle, out, 4, progress) },
+  las12: { cloud: (handle, out, _, progress) => writeLas(handle, out, 2, progress) },
 };
 
 function shapefileZip(d: Features, name: string): Uint8Array {

@@ -48,6 +48,8 @@ export const input = {
   features: one<'features', PlaceWants & { least?: 0 | 1 }>('features', 'Features'),
   featureSets: many<'features', PlaceWants & { least?: number }>('features', 'Features'),
   table: one<'table', object>('table', 'Table'),
+  cloud: one<'cloud', object>('cloud', 'Cloud'),
+  clouds: many<'cloud', { least?: number }>('cloud', 'Clouds'),
 };
 
 export interface OutputSpec {
@@ -71,6 +73,7 @@ export const output = {
   maybeFeatures: (label: string, suffix = label.toLowerCase()) =>
     ({ kind: 'features', label, suffix, optional: true }) as const,
   table: made('table'),
+  cloud: made('cloud'),
 };
 
 /** A result with how it is shown. */

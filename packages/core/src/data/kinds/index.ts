@@ -1,4 +1,5 @@
 import type { WriteFormat } from '../../formats/write-formats';
+import { cloud } from './cloud';
 import { features } from './features';
 import type { DataOf, HandleOf, InfoOf, KindRecord } from './kind';
 import { raster } from './raster';
@@ -6,7 +7,7 @@ import type { ColumnInfo } from '../features';
 import { table } from './table';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
-export const KINDS = { raster, features, table };
+export const KINDS = { raster, features, table, cloud };
 
 type Records = typeof KINDS;
 export type DatasetKind = keyof Records;

@@ -6,7 +6,7 @@ import { numberColumn } from '../../data/table';
 import type { Job } from '../../method/job';
 import type { Geos, Shape } from '../../numeric/geos';
 import { plural, type Check } from '../../data/check';
-import type { DatasetInfo } from '../../data/kinds';
+import { kindOf, type DatasetInfo } from '../../data/kinds';
 
 /** A column by name. @throws HelkError `method.parameter` naming what there is */
 export function columnOf(columns: readonly Column[], name: string, param: string): Column {
@@ -20,12 +20,13 @@ const noColumn = (columns: readonly { name: string }[], name: string, param: str
 
 /** Refuses names that are no columns, before a run. */
 export function columnChecks(info: DatasetInfo, names: readonly string[], param: string, numeric = false): Check[] {
-  if (info.kind === 'raster') return [];
+  const rows = kindOf(info).rows?.(info);
+  if (!rows) return [];
   const out: Check[] = [];
   for (const n of names) {
-    const c = info.columns.find((x) => x.name === n);
+    const c = rows.columns.find((x) => x.name === n);
     if (!c)
-      out.push({ level: 'refused', code: 'column.unknown', about: param, message: noColumn(info.columns, n, param) });
+      out.push({ level: 'refused', code: 'column.unknown', about: param, message: noColumn(rows.columns, n, param) });
     else if (numeric && c.type !== 'number')
       out.push({
         level: 'refused',

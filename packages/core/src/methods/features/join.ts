@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { besideColumns, featureCount, takeColumn } from '../../data/features';
-import { kindOf } from '../../data/kinds';
+import { columnsOf, kindOf } from '../../data/kinds';
 import { defineMethod, input, output } from '../../method/define';
 import { column } from '../../method/params';
 import { columnChecks, columnOf } from './common';
@@ -33,9 +33,9 @@ export const join = defineMethod({
     ...columnChecks(table, [p.tableKey], 'tableKey'),
   ],
   suggest: ({ features, table }, p) => {
-    if (table.kind === 'raster') return {};
-    const both = features.columns.find((c) => table.columns.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
-    const other = both && table.columns.find((t) => t.name.toLowerCase() === both.name.toLowerCase());
+    const columns = columnsOf(table);
+    const both = features.columns.find((c) => columns.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
+    const other = both && columns.find((t) => t.name.toLowerCase() === both.name.toLowerCase());
     return {
       key: both && { value: both.name, reason: 'both have a column of this name' },
       tableKey: p.key && !other ? undefined : other && { value: other.name, reason: 'both have a column of this name' },
