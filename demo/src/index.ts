@@ -6,3 +6,4 @@ export * from './cover';
 export * from './people';
 export * from './peat';
 export * from './scenes';
+export * from './quarter';

@@ -19,6 +19,7 @@ import {
   type Raster,
   type Table,
 } from '@helk/core';
+import { smallScene } from '@helk/core/methods/cloud/scene-fixture';
 import { anySetting } from '@helk/core/testing';
 import { setupNode } from './index';
 
@@ -116,6 +117,8 @@ const table: Table = {
   ],
 };
 
+const { cloud } = smallScene(600_000);
+
 /** Estimates of surfaces and their kin look at every pair of points. */
 const few = (m: Method): boolean => m.id.startsWith('surface.') || m.id === 'terrain.visibility';
 
@@ -127,6 +130,7 @@ function inputFor(m: Method, spec: InputSpec): Dataset {
       : ground;
   }
   if (spec.kind === 'table') return table;
+  if (spec.kind === 'cloud') return cloud;
   const geometry = spec.geometry ?? 'polygon';
   return net(geometry, few(m) ? 18 : geometry === 'point' ? 200 : 90);
 }
@@ -149,6 +153,7 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   'imagery.separability': { classColumn: 'name' },
   'imagery.accuracy': { classColumn: 'name' },
   'imagery.sieve': { minArea: '500 m2' },
+  'cloud.thin': { spacing: '2 m' },
   'surface.variogram': { lag: '1500 m', maxDistance: '8 km' },
 };
 

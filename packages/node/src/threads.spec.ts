@@ -18,6 +18,7 @@ import {
 } from '@helk/core';
 import { glanceAt } from '@helk/core/glance/glance';
 import { GLANCES } from '@helk/core/glance/registry';
+import { smallScene } from '@helk/core/methods/cloud/scene-fixture';
 import { setupNode } from './index';
 
 setupNode();
@@ -107,6 +108,8 @@ const steps = (k: number): Raster => ({
   ],
 });
 
+const hills = smallScene(60_000).cloud;
+
 type Case = [id: string, kernel: string, data: Record<string, Dataset[]>, params?: Record<string, unknown>];
 const CASES: Case[] = [
   ['terrain.slope', 'terrain.slope', elevation],
@@ -159,6 +162,8 @@ const CASES: Case[] = [
   ['raster.changeMatrix', 'raster.changeMatrix.count', { before: [steps(0)], after: [steps(1)] }],
   ['raster.changeMatrix', 'raster.changeMatrix', { before: [steps(1)], after: [steps(2)] }],
   ['imagery.spectra', 'glance.spectra', { scene: [seen], classes: [steps(0)] }],
+  ['cloud.noise', 'cloud.meanDistances', { cloud: [hills] }],
+  ['cloud.classifyAbove', 'cloud.roughness', { cloud: [hills] }],
   ['features.overlay', 'features.overlay', { a: [areas(12)], b: [areas(11)] }, { kind: 'union' }],
 ];
 

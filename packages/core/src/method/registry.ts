@@ -1,4 +1,5 @@
 import { HelkError } from '../errors';
+import * as cloud from '../methods/cloud';
 import * as features from '../methods/features';
 import * as imagery from '../methods/imagery';
 import * as raster from '../methods/raster';
@@ -13,6 +14,7 @@ export const FAMILIES: Record<string, string> = {
   features: 'Features',
   surface: 'Points to surfaces',
   imagery: 'Imagery',
+  cloud: 'Point clouds',
 };
 
 /** The only list of methods. Families in the order of the work. */
@@ -22,6 +24,7 @@ const METHODS: Method[] = [
   ...Object.values(features),
   ...Object.values(surface),
   ...Object.values(imagery),
+  ...Object.values(cloud),
 ];
 
 const BY_ID = new Map(METHODS.map((m) => [m.id, m]));

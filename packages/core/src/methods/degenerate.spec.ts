@@ -1,5 +1,6 @@
 import { setupNode } from '@helk/node';
-import { crsOfCode } from '../data/crs';
+import { crsOfCode, wgs84 } from '../data/crs';
+import { withClasses, type Cloud } from '../data/cloud';
 import { FeaturesBuilder, type Features, type GeometryType } from '../data/features';
 import type { Dataset } from '../data/kinds';
 import { infoOf, kindOf } from '../data/kinds';
@@ -11,6 +12,7 @@ import { paramSpecs } from '../method/params';
 import { methods } from '../method/registry';
 import { runMethod } from '../method/run';
 import { anySetting, gridOf } from '../testing';
+import { smallScene } from './cloud/scene-fixture';
 
 beforeAll(setupNode);
 
@@ -166,10 +168,56 @@ const TABLES: Record<string, Table> = {
   'without columns': { kind: 'table', columns: [] },
 };
 
+/** Points at the places that a function gives, ground and trees by turns. */
+function cloudOf(n: number, place: (i: number) => [number, number, number], over: Partial<Cloud> = {}): Cloud {
+  const at = Array.from({ length: n }, (_, i) => place(i));
+  return {
+    kind: 'cloud',
+    crs: UTM,
+    heightUnit: 'm',
+    scale: [0.01, 0.01, 0.01],
+    offset: [W, N - 100, 0],
+    x: Int32Array.from(at, (p) => p[0]),
+    y: Int32Array.from(at, (p) => p[1]),
+    z: Int32Array.from(at, (p) => p[2]),
+    attributes: [
+      {
+        name: 'classification',
+        type: 'uint8',
+        unit: null,
+        values: Uint8Array.from(at, (_, i) => [2, 2, 5, 6][i % 4]!),
+      },
+      { name: 'intensity', type: 'uint16', unit: null, values: Uint16Array.from(at, (_, i) => i) },
+      { name: 'returnNumber', type: 'uint8', unit: null, values: new Uint8Array(n).fill(1) },
+    ],
+    ...over,
+  };
+}
+const small = smallScene(1600).cloud;
+const CLOUDS: Record<string, Cloud> = {
+  usual: small,
+  none: cloudOf(0, () => [0, 0, 0]),
+  'one point': cloudOf(1, () => [5, 5, 5]),
+  'at one place': cloudOf(50, () => [5, 5, 5]),
+  'on one line': cloudOf(50, (i) => [10 * i, 0, i]),
+  'one above the other': cloudOf(40, (i) => [5, 5, 100 * i]),
+  'from end to end of what there is': cloudOf(12, (i) => [
+    (i % 2 ? 1 : -1) * 2147483647,
+    7 * i,
+    i % 3 ? 2147483647 : -2147483648,
+  ]),
+  'all noise': withClasses(small, new Uint8Array(small.x.length).fill(7)),
+  'all ground': withClasses(small, new Uint8Array(small.x.length).fill(2)),
+  'without attributes': { ...small, attributes: [] },
+  'in degrees': { ...small, crs: wgs84(), scale: [1e-6, 1e-6, 0.01], offset: [-21, 58, 0] },
+  'without a system': { ...small, crs: null },
+};
+
 /** What can stand in a role, by name. */
 function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'raster') return RASTERS;
   if (spec.kind === 'table') return TABLES;
+  if (spec.kind === 'cloud') return CLOUDS;
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 

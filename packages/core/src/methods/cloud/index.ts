@@ -1,0 +1,12 @@
+export { describe } from './describe';
+export { filter } from './filter';
+export { thin } from './thin';
+export { merge } from './merge';
+export { noise } from './noise';
+export { classifyGround } from './classify-ground';
+export { heightAboveGround } from './height-above-ground';
+export { classifyAbove } from './classify-above';
+export { grid } from './grid';
+export { trees } from './trees';
+export { buildings } from './buildings';
+export { agreement } from './agreement';
