@@ -95,7 +95,7 @@ export const agreement = defineMethod({
   },
   estimate: ({ found, reference }) => {
     const n = found.count + reference.count;
-    return { cells: n, bytes: n * 400, seconds: n / 5e4 };
+    return { cells: n, bytes: 32e6 + n * 600, seconds: n / 5e4 };
   },
   run: async ({ found, reference: given }, p) => {
     const reference = featuresIn(given, found.crs);

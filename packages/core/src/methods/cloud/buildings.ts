@@ -44,7 +44,7 @@ export const buildings = defineMethod({
   outputs: { buildings: shown(output.features('Buildings', 'buildings'), { features: { fill: 0.5 } }) },
   figures: { buildings: { label: 'Buildings' }, area: { label: 'Built area', unit: 'm2' } },
   checks: ({ cloud }) => [...placeChecks(cloud), ...aboveChecks(cloud, 'buildings')],
-  estimate: ({ cloud }) => pointsEstimate(cloud, 110, 1e6),
+  estimate: ({ cloud }) => pointsEstimate(cloud, 135, 1e6),
   run: ({ cloud }, p, job) => {
     const at = inMetres(cloud);
     const classes = classesOf(cloud);

@@ -70,7 +70,7 @@ export const classifyAbove = defineMethod({
         ]
       : []),
   ],
-  estimate: ({ cloud }) => pointsEstimate(cloud, 140, 2.5e5),
+  estimate: ({ cloud }) => pointsEstimate(cloud, 165, 2.5e5),
   run: async ({ cloud }, p, job) => {
     const at = inMetres(cloud);
     const n = pointCount(cloud);

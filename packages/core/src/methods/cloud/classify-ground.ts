@@ -84,7 +84,7 @@ export const classifyGround = defineMethod({
   ],
   suggest: ({ cloud }) => ({ cellSize: suggestCell(cloud, 2.5) }),
   estimate: ({ cloud }, p) =>
-    pointsEstimate(cloud, 45, p.method === 'cloth' ? 5e5 : p.method === 'tin' ? 1.5e5 : 1.5e6),
+    pointsEstimate(cloud, 55, p.method === 'cloth' ? 5e5 : p.method === 'tin' ? 1.5e5 : 1.5e6),
   run: ({ cloud }, p, job) => {
     const at = inMetres(cloud);
     const n = pointCount(cloud);

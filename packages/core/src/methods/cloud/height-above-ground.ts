@@ -18,7 +18,7 @@ export const heightAboveGround = defineMethod({
   outputs: { lifted: output.cloud('Heights above ground', 'heights above ground') },
   figures: { min: { label: 'Lowest', unit: 'result' }, max: { label: 'Highest', unit: 'result' } },
   checks: ({ cloud }) => [...placeChecks(cloud), ...groundChecks(cloud)],
-  estimate: ({ cloud }) => pointsEstimate(cloud, 120, 1e6),
+  estimate: ({ cloud }) => pointsEstimate(cloud, 140, 1e6),
   run: ({ cloud }, _, job) => {
     const above = aboveGround(inMetres(cloud), classesOf(cloud), job);
     const unit = metresOfHeight(cloud.heightUnit);
