@@ -1,11 +1,14 @@
 import {
   makeLandscape,
   makePeat,
+  makeQuarter,
   makeScene,
   makeSeabed,
+  makeSurveyedTrees,
   makeTraining,
   makeVisited,
   type Landscape,
+  type Quarter,
   type Scene,
   type SceneYear,
 } from '@helk/demo';
@@ -53,6 +56,9 @@ const scene = (year: SceneYear, about: string): Sample => ({
   make: () => writeDataset(sceneOf(year).raster, 'geotiff', `veyra-scene-${year}`),
 });
 
+let quarter: Quarter | null = null;
+const quarterOf = (): Quarter => (quarter ??= makeQuarter(landscape()));
+
 /** What is offered for trying out; each is made when first asked for and kept beside the projects. */
 export const SAMPLES: Sample[] = [
   seabed('veyra-seabed-west.nc', 'depth in km, positive down, NetCDF classic'),
@@ -72,6 +78,24 @@ export const SAMPLES: Sample[] = [
     set: 'Scenes',
     about: 'what surveyors found in 2024, to judge a map by',
     make: () => writeDataset(makeVisited(sceneOf(2024)), 'geojson', 'veyra-visited-places'),
+  },
+  {
+    file: 'veyra-riverside.las',
+    set: 'Riverside',
+    about: 'the riverside quarter from the air, classified, LAS 1.4',
+    make: () => writeDataset(quarterOf().classified, 'las'),
+  },
+  {
+    file: 'veyra-riverside-bare.las',
+    set: 'Riverside',
+    about: 'the same points, none with a class yet',
+    make: () => writeDataset(quarterOf().unclassified, 'las'),
+  },
+  {
+    file: 'veyra-riverside-trees.geojson',
+    set: 'Riverside',
+    about: 'trees as surveyors on foot found them, to judge by',
+    make: () => writeDataset(makeSurveyedTrees(quarterOf()), 'geojson-native'),
   },
 ];
 

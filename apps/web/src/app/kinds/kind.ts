@@ -1,6 +1,7 @@
 import type { Type } from '@angular/core';
 import type OlMap from 'ol/Map';
 import type { Crs, DatasetKind, Extent, Kinds, Scale, Shows } from '@helk/core';
+import type { CloudParts } from '../draw/cloud-parts';
 import type { Drawing } from '../draw/drawing';
 import type { Theme } from '../draw/theme';
 import type { FeatureData } from '../state/feature-data';
@@ -19,6 +20,7 @@ export interface Tools {
   /** Id of the open project. */
   project(): string;
   drawing: Drawing;
+  clouds: CloudParts;
   data: FeatureData;
   picks: Picks;
 }
@@ -122,6 +124,8 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   legend?(of: LegendOf<L>): Legend;
   /** Picks what an entry of its legend stands for. */
   pickEntry?(of: LegendOf<L>, entry: number, tools: Tools): void;
+  /** How it is drawn once an entry of its legend has been switched on or off; null where that makes no sense. */
+  switched?(of: LegendOf<L>, entry: number): Partial<L> | null;
   /** A way of drawing by what of it lies within a box of a system; null where nothing does. */
   stretched?(item: DatasetItem, look: L, box: Extent, crs: Crs, tools: Tools): Promise<Partial<L> | null>;
   /** Its input is `of`. */

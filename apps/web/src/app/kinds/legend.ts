@@ -3,7 +3,7 @@ export interface Legend {
   title: string;
   /** The one mark of a layer that is drawn all alike. */
   mark: Mark | null;
-  entries: (Mark & { text: string; count?: number })[];
+  entries: (Mark & { text: string; count?: number; off?: boolean })[];
   /** Entries that are not listed. */
   more: number;
   ramp: { colours: string[]; stepped: boolean; ticks: string[] } | null;
@@ -13,6 +13,8 @@ export interface Legend {
   missing: string | null;
   /** Its entries can be picked. */
   picks: boolean;
+  /** Its entries can be switched on and off. */
+  switches: boolean;
   /** Texts are numbers. */
   numeric: boolean;
 }
@@ -33,6 +35,7 @@ export const NO_LEGEND: Omit<Legend, 'title'> = {
   warnings: [],
   missing: null,
   picks: false,
+  switches: false,
   numeric: false,
 };
 

@@ -1,4 +1,5 @@
 import { inject, Injectable } from '@angular/core';
+import { CloudParts } from '../draw/cloud-parts';
 import { Drawing } from '../draw/drawing';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
@@ -10,6 +11,7 @@ import type { Tools } from './kind';
 export class KindTools implements Tools {
   private readonly store = inject(ProjectStore);
   readonly drawing = inject(Drawing);
+  readonly clouds = inject(CloudParts);
   readonly data = inject(FeatureData);
   readonly picks = inject(Picks);
 

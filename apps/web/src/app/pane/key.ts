@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { formatNumber } from '@helk/core';
 import { coloursCss } from '../draw/ramps';
 import type { Legend, Mark } from '../kinds/legend';
 
@@ -28,7 +29,23 @@ import type { Legend, Mark } from '../kinds/legend';
         <div class="truncate font-[550] mb-1" [title]="legend().title">{{ legend().title }}</div>
       }
       @for (e of open() ? legend().entries : []; track $index) {
-        @if (legend().picks) {
+        @if (legend().switches) {
+          <button
+            class="flex items-center gap-1.5 text-[11px] leading-[16px] w-full text-left hover:text-act"
+            [class.text-ink-3]="e.off"
+            [attr.aria-pressed]="!e.off"
+            (click)="picked.emit($index)"
+            [title]="(e.off ? 'Show ' : 'Hide ') + e.text"
+          >
+            <span
+              [class]="swatch(e)"
+              [style.background]="e.off ? 'transparent' : e.colour"
+              [style.borderColor]="e.colour"
+            ></span
+            ><span class="truncate flex-1" [class.line-through]="e.off">{{ e.text }}</span
+            ><span class="num text-ink-2">{{ count(e.count) }}</span>
+          </button>
+        } @else if (legend().picks) {
           <button
             class="flex items-center gap-1.5 text-[11px] leading-[16px] w-full text-left hover:text-act"
             (click)="picked.emit($index)"
@@ -75,12 +92,16 @@ export class Key {
   readonly folded = input(false);
   readonly picked = output<number>();
   protected readonly toggled = signal<boolean | null>(null);
-  protected readonly folds = computed(() => this.legend().picks && this.legend().entries.length > 0);
+  protected readonly folds = computed(
+    () => (this.legend().picks || this.legend().switches) && this.legend().entries.length > 0,
+  );
   protected readonly open = computed(() => !this.folds() || (this.toggled() ?? !this.folded()));
   protected readonly css = computed(() => {
     const r = this.legend().ramp;
     return r ? coloursCss(r.colours, r.stepped) : '';
   });
+
+  protected readonly count = (n: number | undefined): string => (n === undefined ? '' : formatNumber(n));
 
   protected swatch({ shape }: Mark): string {
     const form = {

@@ -329,7 +329,10 @@ export class MapPane {
   }
 
   protected pickEntry(k: ReturnType<typeof this.keys>[number], entry: number): void {
-    clientKind(k.of.item.info).pickEntry?.(k.of, entry, this.tools);
+    const kind = clientKind(k.of.item.info);
+    const patch = kind.switched?.(k.of, entry);
+    if (patch) this.bench.restyle(this.pane().id, k.id, patch);
+    else kind.pickEntry?.(k.of, entry, this.tools);
   }
 
   protected drop(e: CdkDragDrop<unknown>): void {
