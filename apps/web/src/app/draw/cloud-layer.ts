@@ -161,7 +161,7 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
     const apart = (this.list.spacing * unitsOf(this.info, this.made.crs)) / 2 ** finest;
     const natural =
       this.info.spacing === null ? apart : Math.max(apart, this.info.spacing * unitsOf(this.info, this.made.crs));
-    const size = Math.min(LARGEST * ratio, Math.max(1, Math.ceil((1.15 * natural * this.state.look.size) / r)));
+    const size = Math.min(LARGEST * ratio, Math.max(1, Math.ceil((1.5 * natural * this.state.look.size) / r)));
     for (const p of parts) paintPoints(picture, p.places, this.coloursOf(p), west, north, r, size);
     shadeEdges(picture, EDGE);
     if (all && !moving) this.settled();

@@ -4,6 +4,7 @@ import type {
   CancelRequest,
   DrawAnswer,
   SampleRequest,
+  SurfaceRequest,
   Spot,
   TileRequest,
   ValueAnswer,
@@ -84,7 +85,16 @@ export class Drawing {
     return (a as { sample: Float32Array }).sample;
   }
 
-  private send(worker: Worker, message: TileRequest | ValueRequest | SampleRequest): Promise<DrawAnswer> {
+  /** Values of all pixels of a spot, row by row, smooth between cells. */
+  async surface(spot: Spot): Promise<Float32Array> {
+    const a = await this.send(this.worker(spot.source.dataset), { ...spot, kind: 'surface', id: ++this.last });
+    return (a as { sample: Float32Array }).sample;
+  }
+
+  private send(
+    worker: Worker,
+    message: TileRequest | ValueRequest | SampleRequest | SurfaceRequest,
+  ): Promise<DrawAnswer> {
     return new Promise((done, failed) => {
       this.waiting.set(message.id, { done, failed });
       worker.postMessage(message);

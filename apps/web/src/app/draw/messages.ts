@@ -70,6 +70,12 @@ export interface SampleRequest extends Spot {
   id: number;
 }
 
+/** A value for each pixel, smooth between cells; not a number where there is none. */
+export interface SurfaceRequest extends Spot {
+  kind: 'surface';
+  id: number;
+}
+
 /** Cells that will be wanted soon; there is no answer. */
 export interface WarmRequest extends Spot {
   kind: 'warm';
@@ -82,7 +88,7 @@ export interface CancelRequest {
   id: number;
 }
 
-export type DrawRequest = TileRequest | ValueRequest | SampleRequest | WarmRequest | CancelRequest;
+export type DrawRequest = TileRequest | ValueRequest | SampleRequest | SurfaceRequest | WarmRequest | CancelRequest;
 
 export interface ValueAnswer {
   /** NaN for missing; null outside the grid. */

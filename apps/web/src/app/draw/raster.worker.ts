@@ -12,7 +12,15 @@ import {
   type Window,
 } from '@helk/core/render/paint';
 import { ChunkCache } from './chunks';
-import type { DrawAnswer, DrawRequest, SampleRequest, Spot, TileRequest, ValueRequest } from './messages';
+import type {
+  DrawAnswer,
+  DrawRequest,
+  SampleRequest,
+  Spot,
+  SurfaceRequest,
+  TileRequest,
+  ValueRequest,
+} from './messages';
 
 const cache = new ChunkCache();
 const cancelled = new Set<number>();
@@ -36,7 +44,9 @@ addEventListener('message', (e: MessageEvent<DrawRequest>) => {
       ? tile(m).then((image) => answer({ id: m.id, image }, image ? [image] : []))
       : m.kind === 'sample'
         ? sample(m).then((found) => answer({ id: m.id, sample: found }, [found.buffer]))
-        : value(m).then((v) => answer({ id: m.id, value: v }));
+        : m.kind === 'surface'
+          ? surface(m).then((found) => answer({ id: m.id, sample: found }, [found.buffer]))
+          : value(m).then((v) => answer({ id: m.id, value: v }));
   work
     .catch((x: unknown) => answer({ id: m.id, error: x instanceof Error ? x.message : String(x) }))
     .finally(() => cancelled.delete(m.id));
@@ -250,6 +260,33 @@ async function sample(m: SampleRequest): Promise<Float32Array<ArrayBuffer>> {
     }),
   );
   return Float32Array.from(found);
+}
+
+/** Values at the middles of pixels, between the middles of the cells around; not numbers where one of those has none. */
+async function surface(m: SurfaceRequest): Promise<Float32Array<ArrayBuffer>> {
+  const out = new Float32Array(m.width * m.height).fill(NaN);
+  const p = await placed(m);
+  const w = p && (await windowOf(m, p.level, ...p.box));
+  if (!p || !w) return out;
+  const f = 2 ** p.level;
+  const { columns, rows } = m.source.grid;
+  const [most, lowest] = [Math.ceil(columns / f) - 1, Math.ceil(rows / f) - 1];
+  p.u.forEach((us, y) =>
+    us.forEach((u, x) => {
+      const v = p.v[y]![x]!;
+      if (!(u >= 0 && v >= 0 && u < columns && v < rows)) return;
+      const a = Math.min(most, Math.max(0, u / f - 0.5));
+      const b = Math.min(lowest, Math.max(0, v / f - 0.5));
+      const [i, j] = [Math.floor(a), Math.floor(b)];
+      const at = (di: number, dj: number): number =>
+        w.cells[(Math.min(lowest, j + dj) - w.row) * w.width + (Math.min(most, i + di) - w.column)]!;
+      const [fx, fy] = [a - i, b - j];
+      const z = (at(0, 0) * (1 - fx) + at(1, 0) * fx) * (1 - fy) + (at(0, 1) * (1 - fx) + at(1, 1) * fx) * fy;
+      // Beside a gap the nearest cell has to do.
+      out[y * m.width + x] = z === z ? z : at(Math.round(fx), Math.round(fy));
+    }),
+  );
+  return out;
 }
 
 /** The exact value of the full-size cell under a place. */

@@ -29,8 +29,8 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
         <ng-icon name="lucideUpload" size="20" class="text-act" />
         <span class="font-[550]">Drop files here, or choose them</span>
         <span class="text-[12px] text-ink-2"
-          >GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, or a zip
-          of these</span
+          >GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, LAS, LAZ,
+          PLY, xyz, or a zip of these</span
         >
         <input type="file" multiple class="sr-only" (change)="choose($any($event.target))" data-testid="files" />
       </label>

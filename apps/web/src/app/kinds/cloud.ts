@@ -5,6 +5,7 @@ import {
   defaultCloudStyle,
   displayUnit,
   formatNumber,
+  metresOfHeight,
   POINT_ATTRIBUTES,
   sameCrs,
   systemOf,
@@ -71,6 +72,12 @@ export const cloud: ClientKind<'cloud', CloudStyle> = {
   },
 
   driver: (made) => new CloudLayer(made),
+  heights: ({ heights, heightUnit }) =>
+    heights && [heights.low * metresOfHeight(heightUnit), heights.high * metresOfHeight(heightUnit)],
+  body: () => ({
+    lift: null,
+    load: () => import('../scene/cloud-body').then((m) => (made) => new m.CloudBody(made)),
+  }),
 
   legend({ item, look }) {
     const info = item.info as CloudInfo;

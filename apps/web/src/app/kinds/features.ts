@@ -57,6 +57,16 @@ function byClass(info: FeaturesInfo): Partial<VectorStyle> {
     : {};
 }
 
+/** Columns that say how high something is, where nobody has chosen another. */
+const HEIGHTS = /^(height|ridge|hoehe|tree_?height|building_?height)$/i;
+
+/** The column that lifts features: the one that was chosen, else one that is named like it; null where they lie on the ground. */
+export function liftColumn(info: FeaturesInfo, chosen: string | undefined): string | null {
+  const all = info.columns.filter((c) => c.type === 'number').map((c) => c.name);
+  if (chosen !== undefined) return all.includes(chosen) ? chosen : null;
+  return info.geometry === 'line' ? null : (all.find((n) => HEIGHTS.test(n)) ?? null);
+}
+
 const shapeOf = (info: FeaturesInfo): 'area' | 'line' | 'point' =>
   info.geometry === 'polygon' ? 'area' : info.geometry;
 
@@ -110,6 +120,11 @@ export const features: ClientKind<'features', VectorStyle> = {
   },
 
   driver: (made) => new VectorDrawn(made),
+  body(info, chosen) {
+    const lift = liftColumn(info, chosen);
+    if (!lift) return null;
+    return { lift, load: () => import('../scene/feature-body').then((m) => (made) => new m.FeatureBody(made)) };
+  },
 
   legend({ item, look, symbols }) {
     const info = item.info as FeaturesInfo;

@@ -7,6 +7,7 @@ import type { Theme } from '../draw/theme';
 import type { FeatureData } from '../state/feature-data';
 import type { Picks } from '../state/picks';
 import type { DatasetItem } from '../state/project.store';
+import type { Body, BodyMadeOf } from '../scene/body';
 import type { Legend } from './legend';
 
 /** Where somebody points, in the panes' system. */
@@ -89,6 +90,13 @@ export interface EditorOf<L> {
   stretch: () => void;
 }
 
+/** How a dataset becomes a thing in space. */
+export interface BodyOf<L> {
+  /** The column that heights are taken from, where there is one. */
+  lift: string | null;
+  load(): Promise<(made: BodyMadeOf<L>) => Body<L>>;
+}
+
 export interface LegendOf<L> {
   item: DatasetItem;
   look: L;
@@ -117,6 +125,19 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   alike(a: Kinds[N]['info'], b: Kinds[N]['info']): boolean;
   /** What its colours mean, and what means the same. */
   scale?(info: Kinds[N]['info'], look: L): { scale: Scale; group: string } | null;
+
+  /** The band that can be the ground of a scene, and metres in its unit; null where it is no surface of heights. */
+  ground?(info: Kinds[N]['info'], look: L): { band: number; metres: number } | null;
+  /** Lowest and highest of what stands in space by itself, m. */
+  heights?(info: Kinds[N]['info']): [number, number] | null;
+  /** The same way of drawing without light of its own: a scene has a lamp. */
+  unlit?(look: L): L;
+  /**
+   * What it is in a scene: what makes it a thing in space; null where it only lies on the ground, as its picture.
+   *
+   * @param lift the column that was chosen for heights, empty for none
+   */
+  body?(info: Kinds[N]['info'], lift: string | undefined): BodyOf<L> | null;
 
   /** A small picture of it, or what stands for one. */
   thumbnail(canvas: HTMLCanvasElement, item: DatasetItem, look: L, tools: Tools, signal: AbortSignal): Promise<void>;

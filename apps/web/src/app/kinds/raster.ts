@@ -5,6 +5,8 @@ import {
   gridExtent,
   scaleOf,
   systemOf,
+  unitFactor,
+  unitsOf,
   type Crs,
   type RasterInfo,
   type RasterStyle,
@@ -92,6 +94,15 @@ export const raster: ClientKind<'raster', RasterStyle> = {
   },
 
   driver: (made) => new RasterLayer(made),
+  ground(info, look) {
+    const { band, index } = drawnOf(info, look);
+    const metres = unitFactor(band.unit);
+    const heights = band.role === 'elevation' || (band.unit !== null && (band.role ?? '') === '');
+    return band.kind === 'measure' && heights && metres !== undefined && unitsOf('length').includes(band.unit!)
+      ? { band: index, metres }
+      : null;
+  },
+  unlit: (look) => ({ ...look, relief: null }),
 
   legend({ item, look, scale, shared }) {
     const info = item.info as RasterInfo;

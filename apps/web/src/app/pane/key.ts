@@ -3,6 +3,9 @@ import { formatNumber } from '@helk/core';
 import { coloursCss } from '../draw/ramps';
 import type { Legend, Mark } from '../kinds/legend';
 
+/** Width of a pane below which a long key would cover half of its picture, pixels. */
+export const NARROW = 560;
+
 /** What the colours of one layer mean, in its unit; where its entries can be picked, a click does. */
 @Component({
   selector: 'helk-key',

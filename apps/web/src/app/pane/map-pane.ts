@@ -1,6 +1,4 @@
-import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
-import { CdkConnectedOverlay, CdkOverlayOrigin } from '@angular/cdk/overlay';
 import {
   ChangeDetectionStrategy,
   Component,
@@ -18,7 +16,7 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
-import { kindOf, metresPerDegree, metresPerUnit, type Crs } from '@helk/core';
+import { kindOf } from '@helk/core';
 import { sentence } from '../api/api';
 import { Preview } from '../draw/preview';
 import { Sketch } from '../draw/sketch';
@@ -29,7 +27,7 @@ import { ICONS } from '../parts/icons';
 import { saveBlob } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
-import { Looks, type Layer } from '../state/looks';
+import { Looks } from '../state/looks';
 import { Outlines } from '../state/outlines';
 import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
@@ -37,12 +35,13 @@ import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/
 import { Views } from '../state/views';
 import { cursorValue } from './cursor-value';
 import { Cutter } from './cutter';
-import { Key } from './key';
+import { Key, NARROW } from './key';
 import type { PictureFormat } from './picture';
 import { MapLayers, topOf, type Stacked } from './map-layers';
 import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
-import { StyleEditor } from './style-editor';
+import { PaneChips } from './pane-chips';
+import { barOf } from './scale-bar';
 
 /** Pixels. */
 const LOW = 290;
@@ -51,19 +50,7 @@ const LOW = 290;
 @Component({
   selector: 'helk-map-pane',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [
-    NgIcon,
-    Key,
-    StyleEditor,
-    CdkConnectedOverlay,
-    CdkOverlayOrigin,
-    CdkDropList,
-    CdkDrag,
-    CdkDragHandle,
-    CdkMenu,
-    CdkMenuItem,
-    CdkMenuTrigger,
-  ],
+  imports: [NgIcon, Key, PaneChips, CdkMenu, CdkMenuItem, CdkMenuTrigger],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
   host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper h-full' },
@@ -91,13 +78,17 @@ export class MapPane {
   protected readonly moved = signal(0);
   /** Counts what changes legends. */
   private readonly told = signal(0);
-  protected readonly editing = signal<string | null>(null);
   protected readonly active = computed(() => this.bench.activePane() === this.pane().id);
 
   /** A pane so low that open keys would cover its picture. */
   protected readonly low = computed(() => {
     this.moved();
     return (this.mapMade()?.getSize()?.[1] ?? LOW) < LOW;
+  });
+
+  protected readonly narrow = computed(() => {
+    this.moved();
+    return (this.mapMade()?.getSize()?.[0] ?? NARROW) < NARROW;
   });
 
   protected readonly stack = computed((): Stacked[] => {
@@ -205,7 +196,7 @@ export class MapPane {
         map.setView(view);
         // Panes share views, and views outlive panes: a pane that goes or turns to another view stops listening.
         if (this.listening) unByKey(this.listening);
-        this.listening = view.on('change', () => this.moved.update((n) => n + 1));
+        this.listening = view.on('propertychange', () => this.moved.update((n) => n + 1));
       }
       this.moved.update((n) => n + 1);
     });
@@ -322,21 +313,11 @@ export class MapPane {
     if (!this.active()) this.bench.set({ activePane: this.pane().id });
   }
 
-  protected pickChip(layer: Layer): void {
-    this.focus();
-    this.bench.select(layer.dataset);
-    this.editing.set(this.editing() === layer.dataset ? null : layer.dataset);
-  }
-
   protected pickEntry(k: ReturnType<typeof this.keys>[number], entry: number): void {
     const kind = clientKind(k.of.item.info);
     const patch = kind.switched?.(k.of, entry);
     if (patch) this.bench.restyle(this.pane().id, k.id, patch);
     else kind.pickEntry?.(k.of, entry, this.tools);
-  }
-
-  protected drop(e: CdkDragDrop<unknown>): void {
-    if (e.previousIndex !== e.currentIndex) this.bench.reorder(this.pane().id, e.previousIndex, e.currentIndex);
   }
 
   protected zoom(factor: number): void {
@@ -402,13 +383,4 @@ export class MapPane {
     });
     saveBlob(await pictureFile(list, format, { title }), `${seen.at(-1)?.item.name ?? 'pane'}.${format}`);
   }
-}
-
-/** A round length that takes up to 84 pixels. @param resolution units of the system to a pixel; @param y of the middle */
-function barOf(resolution: number, crs: Crs, y: number): { width: number; text: string } {
-  const metres = resolution * (crs.geographic ? metresPerDegree(y)[0] : metresPerUnit(crs));
-  const most = 84 * metres;
-  const power = 10 ** Math.floor(Math.log10(most));
-  const length = [5, 2, 1].map((m) => m * power).find((l) => l <= most)!;
-  return { width: length / metres, text: length >= 1000 ? `${length / 1000} km` : `${length} m` };
 }

@@ -1,4 +1,5 @@
 import {
+  lucideArrowDownToLine,
   lucideArrowLeftRight,
   lucideBoxSelect,
   lucideCamera,
@@ -20,6 +21,7 @@ import {
   lucideMaximize,
   lucideMinus,
   lucideMoon,
+  lucideMountain,
   lucidePanelBottom,
   lucidePencil,
   lucidePin,
@@ -37,6 +39,7 @@ import {
 
 /** Every icon of the client; each stands beside words or carries a label. */
 export const ICONS = {
+  lucideArrowDownToLine,
   lucideArrowLeftRight,
   lucideBoxSelect,
   lucideCamera,
@@ -58,6 +61,7 @@ export const ICONS = {
   lucideMaximize,
   lucideMinus,
   lucideMoon,
+  lucideMountain,
   lucidePanelBottom,
   lucidePencil,
   lucidePin,

@@ -5,7 +5,7 @@ import { Api } from '../api/api';
 import { clientKind } from '../kinds';
 import type { Place } from '../kinds/kind';
 import { Looks, type Layer } from './looks';
-import { emptyPane, MAP, type Pane } from './panes';
+import { emptyPane, MAP, SCENE, START_VIEW, type Pane, type SceneView } from './panes';
 import { ProjectStore, type DatasetItem } from './project.store';
 import { keptOf, restored } from './workbench';
 
@@ -131,7 +131,7 @@ export const BenchStore = signalStore(
         const rest = p.layers.filter((l) => l.dataset !== id);
         const kept = add || goes === 'on top' ? rest : rest.filter((l) => item(l.dataset)?.info.kind !== d.info.kind);
         const layers = goes === 'beneath' && !add ? [known, ...kept] : [...kept, known];
-        return { ...p, kind: MAP, panel: null, layers, swipe: layers.length > 1 ? p.swipe : null };
+        return { ...p, kind: p.panel ? MAP : p.kind, panel: null, layers, swipe: layers.length > 1 ? p.swipe : null };
       });
       patchState(s, { activePane: pane, selected: id });
     };
@@ -166,6 +166,22 @@ export const BenchStore = signalStore(
         // What is chosen next is still shown in a map, not in place of this.
         patchState(s, { activePane: map, selected: dataset });
       },
+      /** What a pane shows as a scene beside it. */
+      showScene(from: number): void {
+        const layers = s.panes().find((p) => p.id === from)?.layers ?? [];
+        const free = s.panes().find((p) => p.id !== from && p.kind === SCENE)?.id;
+        const pane = free ?? besides();
+        change(pane, (p) => ({
+          ...emptyPane(pane),
+          kind: SCENE,
+          layers: layers.filter((l) => l.visible),
+          scene: p.scene ?? START_VIEW,
+        }));
+        patchState(s, { activePane: pane });
+      },
+      /** Changes how a scene is looked at. */
+      lookAround: (pane: number, patch: Partial<SceneView>): void =>
+        change(pane, (p) => ({ ...p, scene: { ...START_VIEW, ...p.scene, ...patch } })),
       closePane(id: number): void {
         if (s.panes().length === 1) {
           change(id, () => emptyPane(id));
