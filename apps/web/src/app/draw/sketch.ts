@@ -44,7 +44,11 @@ export class Sketch {
 
   readonly words = (): string => {
     const w = this.wish();
-    return w ? WORDS[w.geometry] : '';
+    return w
+      ? w.ring && w.geometry === 'line'
+        ? 'Click where the line begins and where it ends.'
+        : WORDS[w.geometry]
+      : '';
   };
 
   begin(geometry: GeometryType, done: (dataset: string) => void): void {
@@ -53,8 +57,8 @@ export class Sketch {
     this.wish.set({ geometry, done });
   }
 
-  /** Asks for an area whose corners, in the panes' system, are handed on at once. */
-  pick(geometry: 'box' | 'polygon', ring: (corners: number[][]) => void): void {
+  /** Asks for an area, or the two ends of a line, whose corners, in the panes' system, are handed on at once. */
+  pick(geometry: 'box' | 'polygon' | 'line', ring: (corners: number[][]) => void): void {
     this.shapes = [];
     this.count.set(0);
     this.wish.set({ geometry, ring });
@@ -95,6 +99,7 @@ export class Sketch {
         type: TYPE[wish.geometry],
         style,
         ...(wish.geometry === 'box' ? { geometryFunction: createBox() } : {}),
+        ...(wish.geometry === 'line' && wish.ring ? { maxPoints: 2 } : {}),
       });
       draw.on('drawend', (e) => {
         const g = e.feature.getGeometry() as Point | LineString | Polygon;
@@ -107,7 +112,7 @@ export class Sketch {
         if (wish.ring) {
           setTimeout(() => {
             this.cancel();
-            wish.ring!(shape.slice(0, -1));
+            wish.ring!(wish.geometry === 'line' ? shape : shape.slice(0, -1));
           });
           return;
         }

@@ -67,6 +67,12 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./spectra-panel').then((m) => m.SpectraPanel),
   },
   {
+    id: 'section',
+    title: () => 'Seen from the side',
+    fits: (d) => (ofKind('cloud', d.info)?.count ?? 0) > 0,
+    load: () => import('./section-panel').then((m) => m.SectionPanel),
+  },
+  {
     id: 'gaps',
     title: () => 'Holes',
     fits: (d) => ofKind('raster', d.info)?.bands.some((b) => (b.facts?.enclosedGaps ?? 0) > 0) ?? false,

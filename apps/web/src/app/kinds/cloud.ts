@@ -30,7 +30,7 @@ const NOWHERE = { code: null, name: '', proj4: '', geographic: false, unit: 'm' 
 
 export const cloud: ClientKind<'cloud', CloudStyle> = {
   kind: 'cloud',
-  goes: 'on top',
+  goes: 'in place',
   swipes: false,
 
   look: (info, _shows, colour) => defaultCloudStyle(info, colour),

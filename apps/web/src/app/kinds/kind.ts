@@ -111,8 +111,11 @@ export interface LegendOf<L> {
  */
 export interface ClientKind<N extends DatasetKind, L extends object> {
   readonly kind: N;
-  /** Where a new one goes: beneath what stands in a pane, in place of others of its kind; on top; or to be read in the evidence. */
-  readonly goes: 'beneath' | 'on top' | 'evidence';
+  /**
+   * Where a new one goes: beneath what stands in a pane, in place of others of its kind; in their place but above what lies beneath; on top; or
+   * to be read in the evidence.
+   */
+  readonly goes: 'beneath' | 'in place' | 'on top' | 'evidence';
   /** Its left part can be drawn aside to see what lies below. */
   readonly swipes: boolean;
 

@@ -130,7 +130,10 @@ export const BenchStore = signalStore(
         const known = p.layers.find((l) => l.dataset === id) ?? { dataset: id, visible: true };
         const rest = p.layers.filter((l) => l.dataset !== id);
         const kept = add || goes === 'on top' ? rest : rest.filter((l) => item(l.dataset)?.info.kind !== d.info.kind);
-        const layers = goes === 'beneath' && !add ? [known, ...kept] : [...kept, known];
+        // What stands on top stays there.
+        const at = kept.findIndex((l) => item(l.dataset) && clientKind(item(l.dataset)!.info).goes === 'on top');
+        const under = goes === 'in place' && at >= 0 ? at : kept.length;
+        const layers = goes === 'beneath' && !add ? [known, ...kept] : kept.toSpliced(under, 0, known);
         return { ...p, kind: p.panel ? MAP : p.kind, panel: null, layers, swipe: layers.length > 1 ? p.swipe : null };
       });
       patchState(s, { activePane: pane, selected: id });

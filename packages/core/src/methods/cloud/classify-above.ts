@@ -21,7 +21,7 @@ export const classifyAbove = defineMethod({
   title: 'What stands on the ground',
   question: 'What stands on the ground: plants or buildings?',
   about:
-    'Needs ground points. Points higher than medium vegetation begins, on surfaces as even as a roof is, that together cover the smallest building, become building (6), with walls below them; all others become low, medium or high vegetation (3, 4, 5) by their height above the ground, and unassigned (1) below that. Ground, water and noise stay.',
+    'Needs ground points. Points higher than medium vegetation begins, on surfaces as even as a roof is, that together cover the smallest building, become building (6), with walls below them; all others become low, medium or high vegetation (3, 4, 5) by their height above the ground, and unassigned (1) below that, as do points with hardly another near them. Ground, water and noise stay.',
   keywords: ['vegetation', 'building', 'classify', 'roofs', 'trees', 'lidar classes'],
   sources: [
     'Pauly, Gross and Kobbelt 2002, doi:10.1109/VISUAL.2002.1183771 (evenness by the least eigenvalue)',
@@ -110,6 +110,8 @@ export const classifyAbove = defineMethod({
       if (classes[i] !== GROUND && classes[i] !== WATER && !isNoise(classes[i]!)) classes[i] = 1;
     rows.forEach((i, k) => {
       const h = above[i]!;
+      // Alone in the air: nothing that stands on the ground.
+      if (rough[k] !== rough[k]) return;
       if (built[k]) {
         classes[i] = BUILDING;
         building++;

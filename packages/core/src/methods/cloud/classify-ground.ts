@@ -33,7 +33,7 @@ export const classifyGround = defineMethod({
   inputs: { cloud: input.cloud({}) },
   params: z.object({
     method: choice(
-      { cloth: 'a cloth from below', morphological: 'windows that grow', tin: 'triangles that grow' },
+      { cloth: 'falling cloth', morphological: 'growing windows', tin: 'growing triangles' },
       { label: 'Way' },
     ).default('cloth'),
     cellSize: cellSize({ label: 'Cell size', help: 'Of the net in which the lowest points are looked for.' }).default(

@@ -44,10 +44,10 @@ export const trees = defineMethod({
   }),
   outputs: {
     trees: shown(output.features('Trees', 'trees'), {
-      features: { size: { column: 'crownDiameter', largest: 16 }, fill: 0.5 },
+      features: { size: { column: 'crownDiameter', largest: 7 }, fill: 0.5, colour: '#2f7d57' },
       first: true,
     }),
-    crowns: shown(output.features('Crowns', 'crowns'), { features: { fill: 0.25 } }),
+    crowns: shown(output.features('Crowns', 'crowns'), { features: { fill: 0.25, colour: '#2f7d57' } }),
   },
   figures: {
     trees: { label: 'Trees' },
