@@ -25,6 +25,10 @@ export default defineConfig({
       args: [
         '--no-sandbox',
         '--disable-gpu',
+        // Scenes are drawn without a graphics card.
+        '--use-gl=angle',
+        '--use-angle=swiftshader',
+        '--enable-unsafe-swiftshader',
         '--disable-quic',
         '--no-first-run',
         '--disable-background-networking',

@@ -47,6 +47,7 @@ if (wanted.includes('bench')) {
     entryPoints: {
       'bench/main': 'bench/main.ts',
       'bench/imagery': 'bench/imagery.ts',
+      'bench/cloud': 'bench/cloud.ts',
       'bench/thread': 'packages/node/src/thread.ts',
     },
     outdir: 'dist',

@@ -313,7 +313,9 @@ export const GlanceRequest = z.object({
 export const ForecastShape = z.object({
   checks: z.array(CheckShape),
   suggestions: z.record(z.string(), z.object({ value: z.unknown(), reason: z.string() })),
-  estimate: z.object({ cells: z.number(), bytes: z.number(), seconds: z.number() }).nullable(),
+  estimate: z
+    .object({ cells: z.number(), of: z.string().optional(), bytes: z.number(), seconds: z.number() })
+    .nullable(),
   plain: z.record(z.string(), z.unknown()),
 });
 export const CrsHitShape = z.object({

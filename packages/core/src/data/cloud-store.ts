@@ -167,23 +167,31 @@ export class StoredCloud implements CloudHandle {
     const { chunks } = await this.list();
     const there = new Uint8Array(n);
     let seen = 0;
-    for (const [key, chunk] of chunks.entries()) {
-      const piece = async (name: string, type: StoredType): Promise<PointValues> => {
-        const bytes = await store.get(name, chunk.level, key);
-        if (!bytes) throw damaged('Points of the cloud are missing');
-        return readPiece(bytes, type, chunk.count);
-      };
-      const rows = await piece(NUMBERS, 'uint32');
-      for (let k = 0; k < rows.length; k++) {
-        const i = rows[k]!;
-        if (i >= n || there[i]) throw damaged('Points of the cloud are damaged');
-        there[i] = 1;
+    for (let first = 0; first < chunks.length; first += BESIDE) {
+      // Unpacked beside each other, put in their places one after the other.
+      const some = await Promise.all(
+        chunks.slice(first, first + BESIDE).map(async (chunk, k) => {
+          const piece = async (name: string, type: StoredType): Promise<PointValues> => {
+            const bytes = await store.get(name, chunk.level, first + k);
+            if (!bytes) throw damaged('Points of the cloud are missing');
+            return readPiece(bytes, type, chunk.count);
+          };
+          const rows = piece(NUMBERS, 'uint32');
+          return { rows: await rows, parts: await Promise.all(arrays.map(([name, type]) => piece(name, type))) };
+        }),
+      );
+      for (const { rows, parts } of some) {
+        for (let k = 0; k < rows.length; k++) {
+          const i = rows[k]!;
+          if (i >= n || there[i]) throw damaged('Points of the cloud are damaged');
+          there[i] = 1;
+        }
+        arrays.forEach(([, , values], a) => {
+          const part = parts[a]!;
+          for (let k = 0; k < rows.length; k++) values[rows[k]!] = part[k]!;
+        });
+        seen += rows.length;
       }
-      for (const [name, type, values] of arrays) {
-        const part = await piece(name, type);
-        for (let k = 0; k < rows.length; k++) values[rows[k]!] = part[k]!;
-      }
-      seen += chunk.count;
       progress?.(seen / Math.max(1, n), 'reading points');
     }
     if (seen !== n) throw damaged('The parts of the cloud do not add up');

@@ -93,6 +93,8 @@ export interface Suggestion {
 
 export interface Estimate {
   cells: number;
+  /** What is counted, where it is no cells. */
+  of?: string;
   /** Working memory of the run. */
   bytes: number;
   seconds: number;

@@ -9,6 +9,8 @@ import {
   PLAIN_VECTOR,
   symbolsOf,
   textColumn,
+  type CloudInfo,
+  type CloudStyle,
   type Dataset,
   type Features,
   type FeaturesInfo,
@@ -16,9 +18,11 @@ import {
   type RasterInfo,
   type VectorStyle,
 } from '@helk/core';
+import { smallScene } from '@helk/core/methods/cloud/scene-fixture';
 import { datasetOf } from '../testing';
 import type { DatasetItem } from '../state/project.store';
 import { CLIENT_KINDS } from '.';
+import { cloud } from './cloud';
 import { drawnOf } from './drawn';
 import { features } from './features';
 import type { Tools } from './kind';
@@ -236,6 +240,64 @@ describe('records of kinds', () => {
     it('say how much is picked, as area', () => {
       expect(features.told(item(squares()), tools(Uint8Array.of(1, 0, 1)))).toBe('2 of 3 polygons · 0.02 ha');
       expect(features.told(item(squares()), tools())).toBe('');
+    });
+  });
+
+  describe('clouds', () => {
+    const points = smallScene(900).cloud;
+    const info = infoOf(points) as CloudInfo;
+    const look = cloud.look(info, null, '#112233');
+    const of = (over: Partial<CloudStyle> = {}) => ({
+      item: item(points, 'Cloud'),
+      look: { ...look, ...over },
+      scale: null,
+      shared: false,
+      symbols: null,
+    });
+
+    it('have a key of classes with their counts, each switched on and off', () => {
+      const legend = cloud.legend!(of());
+      expect(legend.title).toBe('Cloud: class');
+      expect(legend.switches).toBeTrue();
+      expect(legend.entries[0]).toEqual(jasmine.objectContaining({ text: 'ground', off: false }));
+      expect(legend.entries.reduce((s, e) => s + e.count!, 0)).toBe(info.count);
+      expect(cloud.switched!(of(), 0)).toEqual({ hidden: [2] });
+      expect(cloud.switched!(of({ hidden: [2, 6] }), 0)).toEqual({ hidden: [6] });
+      expect(cloud.legend!(of({ hidden: [2] })).entries[0]!.off).toBeTrue();
+      expect(cloud.legend!(of({ by: 'one', hidden: [2] })).notes).toEqual(['without ground']);
+    });
+
+    it('have a ramp with their unit where they are coloured by heights or an attribute', () => {
+      const heights = cloud.legend!(of({ by: 'height', stretch: { kind: 'minmax' } }));
+      expect(heights.title).toBe('Cloud: height, m');
+      expect(heights.ramp!.ticks.length).toBe(3);
+      expect(cloud.legend!(of({ by: 'attribute', attribute: 'intensity' })).title).toBe('Cloud: intensity');
+      expect(cloud.colour({ ...look, by: 'one' })).toBe('#112233');
+    });
+
+    it('tell the highest point near a place, with its class', async () => {
+      const z = Float32Array.from(points.z, (v) => v / 100);
+      const places = {
+        x0: 400_000,
+        y0: 6_459_900,
+        dx: Float32Array.from(points.x, (v) => v / 100),
+        dy: Float32Array.from(points.y, (v) => v / 100),
+        z,
+      };
+      const box = [Math.min(...points.x), Math.min(...points.y), 0, Math.max(...points.x), Math.max(...points.y), 0];
+      const clouds = {
+        list: () => Promise.resolve({ spacing: 1, chunks: [{ level: 0, count: z.length, box }] }),
+        places: () => Promise.resolve(places),
+        values: (_p: string, _d: string, _i: unknown, _l: unknown, _k: number, name: string) =>
+          Promise.resolve(points.attributes.find((a) => a.name === name)!.values),
+      };
+      const t = { ...tools(), clouds } as unknown as Tools;
+      const at = async (x: number, y: number) => cloud.readout!(item(points), look, { x, y }, crs, t);
+      // In the middle of the house of the fixture, whose roof lies above the ground.
+      const read = await at(400_009, 6_459_908);
+      expect(read.map((r) => r.of)).toEqual(['height', 'class', 'intensity', 'return']);
+      expect(read[1]!.value).toBe('6 building');
+      expect((await at(500_000, 6_459_908))[0]!.there).toBeFalse();
     });
   });
 

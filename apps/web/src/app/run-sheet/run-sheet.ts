@@ -123,7 +123,7 @@ export class RunSheet {
   protected readonly cost = computed(() => {
     const e = this.forecast()?.estimate;
     return e
-      ? `${formatNumber(e.cells)} ${this.method().family === 'features' ? 'features' : 'cells'} · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}`
+      ? `${formatNumber(e.cells)} ${e.of ?? (this.method().family === 'features' ? 'features' : 'cells')} · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}`
       : '';
   });
   protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');

@@ -370,7 +370,7 @@ export class ScenePane {
 
   /** Reads values where one clicks, and picks what stands there. */
   private click(e: PointerEvent): void {
-    const hit = this.world?.hit(...this.at(e));
+    const hit = this.world?.hit(...this.at(e), this.z);
     if (!hit) return;
     this.bench.set({ readout: { x: hit.x, y: hit.y }, activePane: this.pane().id });
     const info = hit.dataset ? this.project.datasetEntityMap()[hit.dataset]?.info : undefined;

@@ -180,8 +180,16 @@ export class SceneWorld {
     return [...this.bodies.values()].reduce((s, { body }) => s + (body?.points ?? 0), 0);
   }
 
-  /** What lies under a pixel: a place of the system, its height, and the row of a body where one was met. */
-  hit(px: number, py: number): { x: number; y: number; z: number; dataset: string | null; row: number } | null {
+  /**
+   * What lies under a pixel: a place of the system, its height, and the row of a body where one was met.
+   *
+   * @param level height that is taken where there is nothing, m
+   */
+  hit(
+    px: number,
+    py: number,
+    level: number,
+  ): { x: number; y: number; z: number; dataset: string | null; row: number } | null {
     const owners = new Map<Object3D, [string, Body]>();
     const targets: Object3D[] = [...this.ground.meshes];
     for (const [id, { body }] of this.bodies)
@@ -191,7 +199,7 @@ export class SceneWorld {
       }
     const exaggeration = this.stage.world.scale.z;
     const first = this.stage.under(px, py, targets)[0];
-    const at = first?.point ?? this.stage.level(px, py, 0);
+    const at = first?.point ?? this.stage.level(px, py, level * exaggeration);
     if (!at) return null;
     const owner = first ? owners.get(first.object) : undefined;
     return {

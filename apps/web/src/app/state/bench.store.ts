@@ -172,6 +172,8 @@ export const BenchStore = signalStore(
       /** What a pane shows as a scene beside it. */
       showScene(from: number): void {
         const layers = s.panes().find((p) => p.id === from)?.layers ?? [];
+        // Never in place of what it shows.
+        patchState(s, { activePane: from });
         const free = s.panes().find((p) => p.id !== from && p.kind === SCENE)?.id;
         const pane = free ?? besides();
         change(pane, (p) => ({

@@ -41,7 +41,9 @@ export const buildings = defineMethod({
     minHeight: quantity('length', { label: 'Smallest height', unit: 'm', min: 0 }).default(2),
     rectify: flag({ label: 'Right angles where they fit' }).default(true),
   }),
-  outputs: { buildings: shown(output.features('Buildings', 'buildings'), { features: { fill: 0.5, colour: '#7b3f63' } }) },
+  outputs: {
+    buildings: shown(output.features('Buildings', 'buildings'), { features: { fill: 0.5, colour: '#7b3f63' } }),
+  },
   figures: { buildings: { label: 'Buildings' }, area: { label: 'Built area', unit: 'm2' } },
   checks: ({ cloud }) => [...placeChecks(cloud), ...aboveChecks(cloud, 'buildings')],
   estimate: ({ cloud }) => pointsEstimate(cloud, 135, 1e6),

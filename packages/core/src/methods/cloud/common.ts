@@ -193,6 +193,7 @@ export function aboveGround(
 /** Memory that work over all points takes, about, beside the input. */
 export const pointsEstimate = (info: CloudInfo, bytes: number, perSecond: number) => ({
   cells: info.count,
+  of: 'points',
   bytes: info.count * bytes,
   seconds: info.count / perSecond,
 });
@@ -240,4 +241,8 @@ export function ownClasses(c: Cloud): Uint8Array {
 }
 
 /** 1 for points that are noise. */
-export const noiseMask = (classes: Uint8Array): Uint8Array => Uint8Array.from(classes, (k) => (isNoise(k) ? 1 : 0));
+export function noiseMask(classes: Uint8Array): Uint8Array {
+  const out = new Uint8Array(classes.length);
+  for (let i = 0; i < out.length; i++) if (isNoise(classes[i]!)) out[i] = 1;
+  return out;
+}

@@ -159,8 +159,12 @@ export const grid = defineMethod({
     }
     if (!taken) throw new HelkError('method.input', 'No point is of these classes.', 'classes');
     const values = valuesOf(cloud, p.value, at.z, wantsAbove ? job : null);
-    const column = Int32Array.from(at.x, (x) => Math.floor((x - g.x) / size));
-    const row = Int32Array.from(at.y, (y) => Math.floor((g.y - y) / size));
+    const column = new Int32Array(skip.length);
+    const row = new Int32Array(skip.length);
+    for (let i = 0; i < skip.length; i++) {
+      column[i] = Math.floor((at.x[i]! - g.x) / size);
+      row[i] = Math.floor((g.y - at.y[i]!) / size);
+    }
     job.progress(0.5, 'filling cells');
     const reach = p.maxGap === undefined ? null : p.maxGap / metresOfPlace(cloud.crs);
     const points: Points = { g, column, row, skip, values, x: at.x, y: at.y };
