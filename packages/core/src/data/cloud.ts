@@ -104,6 +104,9 @@ export const POINT_ATTRIBUTES: Record<string, { type: StoredType; unit: string |
   heightAboveGround: { type: 'float32', unit: null, title: 'height above ground' },
 };
 
+/** What an attribute is called, in words. */
+export const attributeTitle = (name: string): string => POINT_ATTRIBUTES[name]?.title ?? name;
+
 /** Names of the standard classes (ASPRS LAS 1.4 R15, table 17). */
 export const CLASS_NAMES: Record<number, string> = {
   0: 'never classified',

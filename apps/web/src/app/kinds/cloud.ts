@@ -1,4 +1,5 @@
 import {
+  attributeTitle,
   classColour,
   className,
   cloudRange,
@@ -6,7 +7,6 @@ import {
   displayUnit,
   formatNumber,
   metresOfHeight,
-  POINT_ATTRIBUTES,
   sameCrs,
   systemOf,
   transformer,
@@ -22,9 +22,6 @@ import { NO_LEGEND, UNPLACED, type Legend } from './legend';
 
 /** Spacings within which a point counts as pointed at. */
 const NEAR = 2;
-
-/** What an attribute is called, in words. */
-export const attributeTitle = (name: string): string => POINT_ATTRIBUTES[name]?.title ?? name;
 
 const NOWHERE = { code: null, name: '', proj4: '', geographic: false, unit: 'm' };
 

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import {
+  attributeTitle,
   classColour,
   className,
   cloudRange,
@@ -10,7 +11,6 @@ import {
   type CloudStyle,
 } from '@helk/core';
 import { rampCss } from '../draw/ramps';
-import { attributeTitle } from '../kinds/cloud';
 import type { EditorOf } from '../kinds/kind';
 import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';

@@ -16,14 +16,13 @@ describe('an eye in a scene', () => {
     expect(metresPerPixel(distanceFor(2.5, 600), 600)).toBeCloseTo(2.5, 9);
   });
 
+  const whole = ([east, north]: [number, number]): number[] => [Math.round(east) + 0, Math.round(north) + 0];
+
   it('moves with the ground under the pointer: a drag to the right goes left, whichever way it looks', () => {
     const down = { ...START, heading: 0, tilt: 0, distance: distanceFor(1, 500) };
-    const [e, n] = dragged(down, 10, 0, 500);
-    expect([Math.round(e), Math.round(n)]).toEqual([-10, 0]);
-    const [e2, n2] = dragged({ ...down, heading: 90 }, 10, 0, 500);
-    expect([Math.round(e2), Math.round(n2)]).toEqual([0, 10]);
-    const [e3, n3] = dragged(down, 0, 10, 500);
-    expect([Math.round(e3), Math.round(n3)]).toEqual([0, 10]);
+    expect(whole(dragged(down, 10, 0, 500))).toEqual([-10, 0]);
+    expect(whole(dragged({ ...down, heading: 90 }, 10, 0, 500))).toEqual([0, 10]);
+    expect(whole(dragged(down, 0, 10, 500))).toEqual([0, 10]);
   });
 
   it('turns round and round, and tilts from straight down to almost flat', () => {

@@ -307,11 +307,13 @@ describe('works on a dataset', () => {
       expect(range()!.low).toBe(2);
       press(list, '?');
       press(list, 'ArrowUp');
+      await until(() => range()!.low === 1, 'the first again');
+      const typed = () => list.querySelector<HTMLInputElement>('input:not([type=color])');
       for (const name of ['reed', 'moor', 're']) {
         await f.whenStable();
-        if (!list.querySelector('input:not([type=color])')) press(list, 'Enter');
-        await f.whenStable();
-        const field = list.querySelector<HTMLInputElement>('input:not([type=color])')!;
+        if (!typed()) press(list, 'Enter');
+        await until(() => !!typed(), 'the field');
+        const field = typed()!;
         field.value = name;
         field.dispatchEvent(new Event('input'));
         await f.whenStable();
