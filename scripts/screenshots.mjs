@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -20,6 +20,9 @@ const browser = await chromium.launch({
   args: [
     '--no-sandbox',
     '--disable-gpu',
+    '--use-gl=angle',
+    '--use-angle=swiftshader',
+    '--enable-unsafe-swiftshader',
     '--disable-quic',
     '--no-first-run',
     '--disable-background-networking',
@@ -64,7 +67,8 @@ const takeOut = async (pane, name) =>
 
 try {
   await page.goto(`http://127.0.0.1:${port}/`);
-  if (process.argv[2] !== 'imagery') {
+  const only = process.argv[2];
+  if (!only) {
     await page.getByTestId('row-Filled').first().waitFor();
     await shot('open', 2500);
     await page.keyboard.press('Control+k');
@@ -157,7 +161,6 @@ try {
     await wait(400);
     await page.mouse.move(740, 330);
     await page.mouse.click(740, 330);
-    await shot('picked', 1200);
     await page.getByRole('tab', { name: 'Charts' }).click();
     await page.getByTestId('chart-value').selectOption('solar_2024');
     await page.getByRole('button', { name: 'against', exact: true }).click();
@@ -215,7 +218,6 @@ try {
     await bring.nth(1).click();
     await page.getByTestId('review-row-1').waitFor();
     await page.getByLabel('Factor for all').fill('-1000');
-    await shot('review', 600);
     await page.getByRole('button', { name: 'Leave them' }).click();
     await page.getByTestId('stage-ledger').click();
     await page.getByRole('button', { name: 'Dark paper' }).click();
@@ -225,136 +227,193 @@ try {
       .first()
       .click();
   }
-
-  // The scene of the island: three bands at once, and what was learned from training areas beside it.
-  await page.getByTestId('project-menu').click();
-  await page.getByRole('menuitem', { name: 'New project …' }).click();
-  await page.getByLabel('Name of the project').fill('Veyra from above');
-  await page.getByRole('button', { name: 'Make it' }).click();
-  await wait(1200);
-  const bringIn = async (file) => {
-    await page.getByTestId('stage-ledger').click();
-    await page.getByTestId('stage-gather').click();
-    await page.getByRole('button', { name: `Bring in ${file}` }).click();
-    await page.getByTestId('stage-ledger').click();
-    await row(file.replace(/\.\w+$/, '')).waitFor({ timeout: 60_000 });
-    await wait(800);
-  };
-  await bringIn('veyra-scene-2024.tif');
-  await page
-    .getByTestId('pane-1')
-    .getByRole('button', { name: /veyra-scene-2024/ })
-    .first()
-    .click();
-  await page.getByTestId('composite').selectOption('plants and moisture');
-  await shot('composite', 2000);
-  await page.keyboard.press('Escape');
-  await ask('which kinds of surface');
-  await run();
-  await page.getByTestId('go-on').click();
-  await wait(2500);
-  await page.getByTestId('class-list').focus();
-  await page.keyboard.press('Enter');
-  for (const name of CLUSTERS.slice(0, 6)) {
-    await page.keyboard.type(name);
+  if (only !== 'clouds') {
+    // The scene of the island: three bands at once, and what was learned from training areas beside it.
+    await page.getByTestId('project-menu').click();
+    await page.getByRole('menuitem', { name: 'New project …' }).click();
+    await page.getByLabel('Name of the project').fill('Veyra from above');
+    await page.getByRole('button', { name: 'Make it' }).click();
+    await wait(1200);
+    const bringIn = async (file) => {
+      await page.getByTestId('stage-ledger').click();
+      await page.getByTestId('stage-gather').click();
+      await page.getByRole('button', { name: `Bring in ${file}` }).click();
+      await page.getByTestId('stage-ledger').click();
+      await row(file.replace(/\.\w+$/, '')).waitFor({ timeout: 60_000 });
+      await wait(800);
+    };
+    await bringIn('veyra-scene-2024.tif');
+    await page
+      .getByTestId('pane-1')
+      .getByRole('button', { name: /veyra-scene-2024/ })
+      .first()
+      .click();
+    await page.getByTestId('composite').selectOption('plants and moisture');
+    await shot('composite', 2000);
+    await page.keyboard.press('Escape');
+    await ask('which kinds of surface');
+    await run();
+    await page.getByTestId('go-on').click();
+    await wait(2500);
+    await page.getByTestId('class-list').focus();
     await page.keyboard.press('Enter');
-    await wait(250);
-  }
-  await page.getByRole('button', { name: 'Go to example place 2 of class 7' }).click();
-  await page.locator('[data-class="7"]').dblclick({ position: { x: 200, y: 30 } });
-  for (let k = 0; k < 2; k++) {
-    await page.getByTestId('pane-1').getByRole('button', { name: 'Farther' }).click();
+    for (const name of CLUSTERS.slice(0, 6)) {
+      await page.keyboard.type(name);
+      await page.keyboard.press('Enter');
+      await wait(250);
+    }
+    await page.getByRole('button', { name: 'Go to example place 2 of class 7' }).click();
+    await page.locator('[data-class="7"]').dblclick({ position: { x: 200, y: 30 } });
+    for (let k = 0; k < 2; k++) {
+      await page.getByTestId('pane-1').getByRole('button', { name: 'Farther' }).click();
+      await wait(300);
+    }
+    await page.locator('[data-class="7"] .voice, [data-class="7"] button').first().click();
     await wait(300);
-  }
-  await page.locator('[data-class="7"] .voice, [data-class="7"] button').first().click();
-  await wait(300);
-  await page.keyboard.type('bro');
-  await shot('interpreting', 1800);
-  await page.keyboard.press('Control+a');
-  for (const name of CLUSTERS.slice(6)) {
-    await page.keyboard.type(name);
-    await page.keyboard.press('Enter');
-    await wait(250);
-  }
-  await page.getByRole('button', { name: 'Make the map' }).click();
-  await row('Land cover').waitFor({ timeout: 60_000 });
-  await wait(800);
+    await page.keyboard.type('bro');
+    await shot('interpreting', 1800);
+    await page.keyboard.press('Control+a');
+    for (const name of CLUSTERS.slice(6)) {
+      await page.keyboard.type(name);
+      await page.keyboard.press('Enter');
+      await wait(250);
+    }
+    await page.getByRole('button', { name: 'Make the map' }).click();
+    await row('Land cover').waitFor({ timeout: 60_000 });
+    await wait(800);
 
-  // Places are labelled as the map says, but for one in nine.
-  await ask('where should the map be checked');
-  await page.locator('#p-n').fill('120');
-  await page.locator('#p-leastPerClass').fill('12');
-  await run();
-  await page.getByTestId('go-on').click();
-  await wait(1500);
-  const labels = page.getByTestId('label-classes').getByRole('radio');
-  const all = (await (await page.request.get('/api/projects')).json()).find((p) => p.name === 'Veyra from above');
-  const detail = await (await page.request.get(`/api/projects/${all.id}`)).json();
-  const places = detail.datasets.find((d) => d.role === 'places');
-  const told = await (
-    await page.request.get(`/api/projects/${all.id}/datasets/${places.id}/export?format=geojson`)
-  ).json();
-  const classes = await labels.allTextContents();
-  const key = (i) => '123456789abc'[i];
-  const put = async (k) => {
-    const at = Number(await page.getByTestId('label-progress').getAttribute('data-row'));
-    const own = classes.findIndex((c) => c.includes(told.features[at - 1].properties.label));
-    await page.keyboard.press(k % 17 === 16 ? '0' : key(k % 9 === 4 ? (own + 1) % (classes.length - 1) : own));
-    await wait(40);
-  };
-  for (let k = 0; k < 47; k++) await put(k);
-  const labelHere = async () =>
-    told.features[Number(await page.getByTestId('label-progress').getAttribute('data-row')) - 1].properties.label;
-  // A place with something to see around it.
-  while (!/moor|meadow|arable/.test(await labelHere())) await put(48);
-  await page.getByRole('button', { name: 'In its own light' }).click();
-  await shot('labelling', 1500);
-  for (let k = 48; !(await page.getByTestId('label').textContent()).includes('Every place'); k++) await put(k);
-  await page.getByTestId('keep-labels').click();
-  await page.getByTestId('run-sheet').waitFor();
-  await wait(500);
-  await run();
-  await closeSheet();
-  await takeOut(1, 'Wrong places').catch(() => undefined);
-  await takeOut(2, 'Wrong places').catch(() => undefined);
-  await page
-    .getByTestId('error-matrix')
-    .getByRole('button', { name: /^[1-9]\d* places mapped conifer, found broadleaved/ })
-    .click()
-    .catch(() => undefined);
-  await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-  await shot('accuracy', 1500);
-
-  // The same classes thirty years apart, both learned from examples.
-  await bringIn('veyra-training-areas.geojson');
-  await bringIn('veyra-scene-1994.tif');
-  const learn = async (scene, name) => {
-    await row(scene).click();
-    await ask('learned from examples');
-    await page.getByTestId('input-training').selectOption({ label: 'veyra-training-areas' });
+    // Places are labelled as the map says, but for one in nine.
+    await ask('where should the map be checked');
+    await page.locator('#p-n').fill('120');
+    await page.locator('#p-leastPerClass').fill('12');
+    await run();
+    await page.getByTestId('go-on').click();
+    await wait(1500);
+    const labels = page.getByTestId('label-classes').getByRole('radio');
+    const all = (await (await page.request.get('/api/projects')).json()).find((p) => p.name === 'Veyra from above');
+    const detail = await (await page.request.get(`/api/projects/${all.id}`)).json();
+    const places = detail.datasets.find((d) => d.role === 'places');
+    const told = await (
+      await page.request.get(`/api/projects/${all.id}/datasets/${places.id}/export?format=geojson`)
+    ).json();
+    const classes = await labels.allTextContents();
+    const key = (i) => '123456789abc'[i];
+    const put = async (k) => {
+      const at = Number(await page.getByTestId('label-progress').getAttribute('data-row'));
+      const own = classes.findIndex((c) => c.includes(told.features[at - 1].properties.label));
+      await page.keyboard.press(k % 17 === 16 ? '0' : key(k % 9 === 4 ? (own + 1) % (classes.length - 1) : own));
+      await wait(40);
+    };
+    for (let k = 0; k < 47; k++) await put(k);
+    const labelHere = async () =>
+      told.features[Number(await page.getByTestId('label-progress').getAttribute('data-row')) - 1].properties.label;
+    // A place with something to see around it.
+    while (!/moor|meadow|arable/.test(await labelHere())) await put(48);
+    await page.getByRole('button', { name: 'In its own light' }).click();
+    await shot('labelling', 1500);
+    for (let k = 48; !(await page.getByTestId('label').textContent()).includes('Every place'); k++) await put(k);
+    await page.getByTestId('keep-labels').click();
+    await page.getByTestId('run-sheet').waitFor();
+    await wait(500);
     await run();
     await closeSheet();
-    const { datasets } = await (await page.request.get(`/api/projects/${all.id}`)).json();
-    const made = datasets.filter((d) => d.role === 'classes').at(-1);
-    await page.request.patch(`/api/projects/${all.id}/datasets/${made.id}`, { data: { name } });
-  };
-  await learn('veyra-scene-1994', 'Cover 1994');
-  await learn('veyra-scene-2024', 'Cover 2024');
-  await wait(500);
-  await ask('what became what, cell by cell');
-  await page.getByTestId('input-before').selectOption({ label: 'Cover 1994' });
-  await page.getByTestId('input-after').selectOption({ label: 'Cover 2024' });
-  await run();
-  await closeSheet();
-  for (const name of ['Places to check labelled', 'veyra-training-areas'])
-    await takeOut(1, name).catch(() => undefined);
-  await takeOut(2, 'Places to check').catch(() => undefined);
-  await page.getByRole('button', { name: 'All of it' }).first().click();
-  await page
-    .getByTestId('change-matrix')
-    .getByRole('button', { name: /^arable to meadow/ })
-    .click();
-  await shot('land-change', 2000);
+    await takeOut(1, 'Wrong places').catch(() => undefined);
+    await takeOut(2, 'Wrong places').catch(() => undefined);
+    await page
+      .getByTestId('error-matrix')
+      .getByRole('button', { name: /^[1-9]\d* places mapped conifer, found broadleaved/ })
+      .click()
+      .catch(() => undefined);
+    await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
+    await shot('accuracy', 1500);
+
+    // The same classes thirty years apart, both learned from examples.
+    await bringIn('veyra-training-areas.geojson');
+    await bringIn('veyra-scene-1994.tif');
+    const learn = async (scene, name) => {
+      await row(scene).click();
+      await ask('learned from examples');
+      await page.getByTestId('input-training').selectOption({ label: 'veyra-training-areas' });
+      await run();
+      await closeSheet();
+      const { datasets } = await (await page.request.get(`/api/projects/${all.id}`)).json();
+      const made = datasets.filter((d) => d.role === 'classes').at(-1);
+      await page.request.patch(`/api/projects/${all.id}/datasets/${made.id}`, { data: { name } });
+    };
+    await learn('veyra-scene-1994', 'Cover 1994');
+    await learn('veyra-scene-2024', 'Cover 2024');
+    await wait(500);
+    await ask('what became what, cell by cell');
+    await page.getByTestId('input-before').selectOption({ label: 'Cover 1994' });
+    await page.getByTestId('input-after').selectOption({ label: 'Cover 2024' });
+    await run();
+    await closeSheet();
+    for (const name of ['Places to check labelled', 'veyra-training-areas'])
+      await takeOut(1, name).catch(() => undefined);
+    await takeOut(2, 'Places to check').catch(() => undefined);
+    await page.getByRole('button', { name: 'All of it' }).first().click();
+    await page
+      .getByTestId('change-matrix')
+      .getByRole('button', { name: /^arable to meadow/ })
+      .click();
+    await shot('land-change', 2000);
+  }
+
+  if (!only || only === 'clouds') {
+    await page.goto('/');
+    await wait(2500);
+    await page.getByTestId('project-menu').click();
+    await page.getByRole('menuitem', { name: 'New project …' }).click();
+    await page.getByLabel('Name of the project').fill('Riverside quarter');
+    await page.getByRole('button', { name: 'Make it' }).click();
+    await wait(1000);
+    await page.getByTestId('stage-ledger').click();
+    await page.getByTestId('stage-gather').click();
+    await page.getByRole('button', { name: 'Bring in veyra-riverside-bare.las' }).click();
+    await page.getByTestId('stage-ledger').click();
+    await row('veyra-riverside-bare').waitFor({ timeout: 60_000 });
+    await wait(3000);
+    for (const question of ['Which points cannot be', 'Which points are ground', 'What stands on the ground']) {
+      await ask(question);
+      await run();
+      await closeSheet();
+    }
+    // One pane for the cloud and its section, one for it in space.
+    for (const p of [2]) await page.getByTestId(`pane-${p}`).getByRole('button', { name: 'Close pane' }).click();
+    await row('Classified').click();
+    await wait(1500);
+    await page.getByTestId('pane-1').getByRole('button', { name: 'See it in space' }).click();
+    await wait(5000);
+    await shot('cloud', 1500);
+    await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+    for (const question of [
+      'Where are the trees',
+      'Where are the buildings, how tall',
+      'What grid do the points make',
+    ]) {
+      await row('Classified').click();
+      await ask(question);
+      await run();
+      await closeSheet();
+    }
+    await page
+      .getByTestId('pane-2')
+      .getByRole('button', { name: 'Close pane' })
+      .click()
+      .catch(() => undefined);
+    await takeOut(1, 'Classified').catch(() => undefined);
+    for (const name of ['Grid', 'Buildings', 'Trees']) await row(name).click();
+    await page.getByTestId('pane-1').getByRole('button', { name: 'See it in space' }).click();
+    await wait(4000);
+    await page.getByTestId('pane-1').getByRole('button', { name: 'Close pane' }).click();
+    await wait(1500);
+    await page.getByTestId('pane-2').getByRole('button', { name: 'Closer' }).click();
+    await page.getByTestId('stage-ledger').click();
+    const box = await page.getByTestId('scene').boundingBox();
+    await wait(3000);
+    await page.mouse.click(box.x + box.width * 0.52, box.y + box.height * 0.42);
+    await shot('scene', 4000);
+  }
 } finally {
   await browser.close();
   server.kill('SIGTERM');

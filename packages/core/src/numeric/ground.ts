@@ -78,6 +78,62 @@ export function nearSurface(
   return out;
 }
 
+/**
+ * Takes away patches of supposed ground that stand like a step above the ground around them: roofs that a surface has reached. A patch is what
+ * hangs together without steps; it has to be smaller than the largest window and higher than what lies around by more than a step.
+ *
+ * @param step height difference, m, that parts patches
+ * @param widest side of the largest building, m
+ * @returns how many points were taken away from `ground`
+ */
+export function dropIslands(p: Metric, net: CellNet, ground: Uint8Array, step: number, widest: number): number {
+  const { columns, rows, size } = net;
+  const n = columns * rows;
+  const sum = new Float64Array(n);
+  const count = new Uint32Array(n);
+  for (let i = 0; i < ground.length; i++) {
+    if (!ground[i]) continue;
+    const c = cellAt(net, p.x[i]!, p.y[i]!);
+    sum[c]! += p.z[i]!;
+    count[c]!++;
+  }
+  const level = sum.map((s, c) => (count[c] ? s / count[c]! : NaN));
+  const patch = new Int32Array(n).fill(-1);
+  const patches: number[][] = [];
+  for (let start = 0; start < n; start++) {
+    if (!count[start] || patch[start] !== -1) continue;
+    const cells = [start];
+    patch[start] = patches.length;
+    for (const c of cells) {
+      const [x, y] = [c % columns, (c / columns) | 0];
+      for (let v = Math.max(0, y - 1); v <= Math.min(rows - 1, y + 1); v++)
+        for (let u = Math.max(0, x - 1); u <= Math.min(columns - 1, x + 1); u++) {
+          const j = v * columns + u;
+          if (!count[j] || patch[j] !== -1 || Math.abs(level[j]! - level[c]!) > step) continue;
+          patch[j] = patches.length;
+          cells.push(j);
+        }
+    }
+    patches.push(cells);
+  }
+  const large = patches.map((cells) => cells.length * size * size > widest * widest);
+  if (!large.some((l) => l)) return 0;
+  const around = level.map((z, c) => (patch[c]! >= 0 && large[patch[c]!] ? z : NaN));
+  fillFromAround(around, columns, rows);
+  const dropped = patches.map((cells, k) => {
+    if (large[k]) return false;
+    const above = cells.reduce((s, c) => s + level[c]! - around[c]!, 0) / cells.length;
+    return above > step;
+  });
+  let taken = 0;
+  for (let i = 0; i < ground.length; i++)
+    if (ground[i] && dropped[patch[cellAt(net, p.x[i]!, p.y[i]!)]!]) {
+      ground[i] = 0;
+      taken++;
+    }
+  return taken;
+}
+
 /** Fall of the cloth in a step, m, and how much of a step's way is kept for the next. */
 const FALL = 0.2 * 0.65 ** 2;
 const KEPT = 0.99;

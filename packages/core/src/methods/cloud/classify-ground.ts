@@ -4,7 +4,15 @@ import { GROUND, LOW_NOISE, metresOfPlace, pointCount, withClasses } from '../..
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize, choice, number, quantity } from '../../method/params';
 import { cellNet } from '../../numeric/cell-net';
-import { clothSurface, grownTin, lowestSurface, nearSurface, openedSurface, skipTooLow } from '../../numeric/ground';
+import {
+  clothSurface,
+  dropIslands,
+  grownTin,
+  lowestSurface,
+  nearSurface,
+  openedSurface,
+  skipTooLow,
+} from '../../numeric/ground';
 import { cellOf, inMetres, noiseMask, ownClasses, placeChecks, pointsEstimate, suggestCell } from './common';
 
 export const classifyGround = defineMethod({
@@ -13,7 +21,7 @@ export const classifyGround = defineMethod({
   title: 'Ground points',
   question: 'Which points are ground?',
   about:
-    'Looks for the surface of the bare ground and gives class 2 to every point no further from it than the threshold; points that were ground and are not become unassigned (1), other classes stay. Three ways: a cloth dropped onto the points turned upside down, opening by windows that grow, or a surface of triangles that grows from the lowest points. Single points far below all around them are marked as low noise (7) first and take no part; so does what is noise already.',
+    'Looks for the surface of the bare ground and gives class 2 to every point no further from it than the threshold; points that were ground and are not become unassigned (1), other classes stay. Three ways: a cloth dropped onto the points turned upside down, opening by windows that grow, or a surface of triangles that grows from the lowest points. Patches that stand like a step above the ground around them, smaller than the largest window, are roofs and are taken back. Single points far below all around them are marked as low noise (7) first and take no part; so does what is noise already.',
   keywords: [
     'ground',
     'bare earth',
@@ -82,7 +90,7 @@ export const classifyGround = defineMethod({
         ]
       : []),
   ],
-  suggest: ({ cloud }) => ({ cellSize: suggestCell(cloud, 2.5) }),
+  suggest: ({ cloud }) => ({ cellSize: suggestCell(cloud, 2) }),
   estimate: ({ cloud }, p) =>
     pointsEstimate(cloud, 55, p.method === 'cloth' ? 5e5 : p.method === 'tin' ? 1.5e5 : 1.5e6),
   run: ({ cloud }, p, job) => {
@@ -111,6 +119,7 @@ export const classifyGround = defineMethod({
           : openedSurface(lowest, net, p.maxWindow, p.slope / 100, 0.5, 3, tell('windows grow'));
       near = nearSurface(at, net, surface, p.threshold, skip);
     }
+    dropIslands(at, net, near, Math.max(2 * p.threshold, 0.6 * size), p.maxWindow);
     let ground = 0;
     for (let i = 0; i < n; i++) {
       if (near[i]) {
