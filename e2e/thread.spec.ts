@@ -89,6 +89,7 @@ test('colours, classes, light, missing cells and swipe are drawn at once, withou
     .first();
   await pane.getByRole('button', { name: 'Filled', exact: true }).click();
   const editor = page.getByTestId('style-editor');
+  await expect(editor.getByRole('radio', { name: 'Heather to lichen' })).toBeVisible();
   let asked = 0;
   page.on('request', (r) => (asked += /\/(pieces|whole)\b/.test(r.url()) ? 1 : 0));
   // From the click to the first picture with other colours in it, as the page itself sees it.

@@ -357,6 +357,9 @@ describe('the server', () => {
       'veyra-scene-2024.tif',
       'veyra-training-areas.geojson',
       'veyra-visited-places.geojson',
+      'veyra-riverside.las',
+      'veyra-riverside-bare.las',
+      'veyra-riverside-trees.geojson',
     ]);
     for (const { file } of all) {
       const bytes = new Uint8Array(await (await fetch(`${test.base}/api/samples/${file}`)).arrayBuffer());

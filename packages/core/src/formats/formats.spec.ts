@@ -340,7 +340,7 @@ describe('archives and unknown files', () => {
   it('refuses empty, unknown and mislabelled files with a sentence that helps', async () => {
     expect((await refusalOf(readFile('a.tif', new Uint8Array(0)))).message).toContain('empty');
     expect((await refusalOf(readFile('a.tif', text('<html>not found</html>')))).message).toContain('error page');
-    expect((await refusalOf(readFile('a.xyz', text('hello')))).message).toContain('GeoTIFF');
+    expect((await refusalOf(readFile('a.qqq', text('hello')))).message).toContain('GeoTIFF');
     expect((await readFile('mislabelled.asc', file('int16-lzw'))).format.id).toBe('geotiff');
   });
 });
