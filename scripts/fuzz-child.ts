@@ -13,6 +13,8 @@ import {
 } from '@helk/core';
 import { readFile, writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
+import { lasBytes, wavyCloud, type RawPoint } from '@helk/core/formats/cloud-fixture';
+import { packedLas } from '@helk/core/formats/laz-fixture';
 import { writeDataset, writeGeoPackage } from '@helk/core/formats/write';
 import { setupNode } from '@helk/node';
 
@@ -52,6 +54,20 @@ async function corpus(): Promise<Seed[]> {
   const p = new FeaturesBuilder();
   for (let k = 0; k < 6; k++) p.point(k, k / 2);
   const points = p.build('point', wgs84(), areas.columns);
+  const cloud = wavyCloud(200);
+  const of: RawPoint[] = Array.from({ length: 150 }, (_, i) => ({
+    ...{
+      X: i * 31,
+      Y: (i * 57) % 400,
+      Z: i % 9,
+      intensity: i * 90,
+      returnNumber: 1,
+      returns: 1 + (i % 2),
+      classification: 2,
+    },
+    ...{ flags: 0, angle: i % 5, userData: 0, source: 1, time: 0, rgb: [0, 0, 0], infrared: 0 },
+  }));
+  const plain = lasBytes(2, 0, of);
   const text = (s: string): Uint8Array => new TextEncoder().encode(s);
   const folder = (f: string): Seed[] =>
     readdirSync(join('reference/fixtures', f))
@@ -78,6 +94,16 @@ async function corpus(): Promise<Seed[]> {
       ),
     },
     { name: 'a.helkb', bytes: packBinary(areas) },
+    { name: 'a.las', bytes: await writeDataset(cloud, 'las') },
+    { name: 'b.las', bytes: await writeDataset(cloud, 'las12') },
+    { name: 'a.laz', bytes: packedLas(plain, 60) },
+    { name: 'a.xyz', bytes: text('# x y z i\n1.5 2.5 3.25 7\n4 5 6 8\n7e1 8 -9 0\n') },
+    {
+      name: 'a.ply',
+      bytes: text(
+        'ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nend_header\n1 2 3 4\n5 6 7 8\n',
+      ),
+    },
   ];
 }
 
