@@ -196,9 +196,7 @@ export class SectionPanel {
     });
     effect(() => {
       const s = this.strip();
-      const id = this.item().id;
       untracked(() => this.outlines.put('section', s ? [{ ring: stripRing(s), ink: '--pick' }] : []));
-      void id;
     });
     effect(() => {
       const [item, look, strip, crs] = [this.item(), this.look(), this.strip(), this.project.crs()];

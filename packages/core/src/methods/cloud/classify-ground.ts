@@ -4,15 +4,8 @@ import { GROUND, LOW_NOISE, metresOfPlace, pointCount, withClasses } from '../..
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize, choice, number, quantity } from '../../method/params';
 import { cellNet } from '../../numeric/cell-net';
-import {
-  clothSurface,
-  dropIslands,
-  grownTin,
-  lowestSurface,
-  nearSurface,
-  openedSurface,
-  skipTooLow,
-} from '../../numeric/ground';
+import { grownTin } from '../../numeric/ground-tin';
+import { clothSurface, dropIslands, lowestSurface, nearSurface, openedSurface, skipTooLow } from '../../numeric/ground';
 import { cellOf, inMetres, noiseMask, ownClasses, placeChecks, pointsEstimate, suggestCell } from './common';
 
 export const classifyGround = defineMethod({
