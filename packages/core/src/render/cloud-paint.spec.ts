@@ -105,7 +105,7 @@ describe('chunks for a view', () => {
         chunks,
         8,
         () => 0.1,
-        (c) => c !== chunks[1],
+        (k) => k !== 1,
       ),
     ).toEqual([0, 2, 3, 4, 5]);
     expect(wantedChunks(chunks, 8, () => 0.1, all, 10)).toEqual([0]);

@@ -156,14 +156,14 @@ export const POINT_BUDGET = 1_500_000;
  * The chunks that a view wants, coarse ones first: those that reach into it, down to the level whose points are as near to each other as its
  * pixels, as long as the budget lasts.
  *
- * @param distance of the level's points to a pixel below which no finer level is wanted
- * @param inView whether a chunk reaches into the view
+ * @param resolution side of a pixel at a chunk, by its number, in the unit of the spacing
+ * @param inView whether a chunk, by its number, reaches into the view
  */
 export function wantedChunks(
   chunks: readonly CloudChunk[],
   spacing: number,
-  resolution: (chunk: CloudChunk) => number,
-  inView: (chunk: CloudChunk) => boolean,
+  resolution: (key: number) => number,
+  inView: (key: number) => boolean,
   budget = POINT_BUDGET,
 ): number[] {
   const wanted: number[] = [];
@@ -171,8 +171,8 @@ export function wantedChunks(
   // In the order of their levels, as they are stored.
   for (let k = 0; k < chunks.length; k++) {
     const c = chunks[k]!;
-    if (c.level > 0 && spacing / 2 ** (c.level - 1) < resolution(c)) continue;
-    if (!inView(c)) continue;
+    if (c.level > 0 && spacing / 2 ** (c.level - 1) < resolution(k)) continue;
+    if (!inView(k)) continue;
     points += c.count;
     if (points > budget && wanted.length) break;
     wanted.push(k);

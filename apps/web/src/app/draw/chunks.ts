@@ -1,16 +1,9 @@
 import { chunkKey, chunkSize, levelSize, missingOf } from '@helk/core';
 import { readChunk } from '@helk/core/data/raster-store';
-import { useCodec, codec } from '@helk/core/formats/codec';
+import { useBrowserStreams } from './inflate';
 import type { DrawnBand } from './messages';
 
-// The browser's own streams are several times quicker than JavaScript.
-useCodec({
-  ...codec(),
-  inflateLater: async (bytes) => {
-    const stream = new Blob([bytes as BlobPart]).stream().pipeThrough(new DecompressionStream('deflate'));
-    return new Uint8Array(await new Response(stream).arrayBuffer());
-  },
-});
+useBrowserStreams();
 
 type Chunk = Float32Array | Float64Array | null;
 

@@ -50,7 +50,9 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
   private list: ChunkList | null = null;
   private boxes: Extent[] = [];
   private readonly parts = new Map<number, Part>();
-  private readonly coloured = new Map<number, { key: string; colours: Uint32Array }>();
+  private readonly coloured = new Map<number, Uint32Array>();
+  /** Counts ways of drawing: what was asked for another one is let go. */
+  private drawing = 0;
   private readonly asked = new Set<number>();
   private gone = false;
   readonly ready: Promise<unknown>;
@@ -84,8 +86,10 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
     this.layer.setZIndex(state.z);
     if (JSON.stringify(was.look) !== JSON.stringify(state.look)) {
       // What other attributes are drawn by has to come first; until then the old picture stays.
+      this.drawing++;
       this.asked.clear();
       this.parts.clear();
+      this.coloured.clear();
       this.made.changed();
     }
     this.layer.changed();
@@ -105,8 +109,8 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
       list!.chunks,
       list!.spacing * k,
       () => resolution,
-      (c) => {
-        const b = boxes[list!.chunks.indexOf(c)]!;
+      (key) => {
+        const b = boxes[key]!;
         return b[0] <= e && b[2] >= w && b[1] <= n && b[3] >= s;
       },
       budget,
@@ -117,6 +121,7 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
   private fetch(keys: readonly number[]): boolean {
     const { tools, crs, failed } = this.made;
     const { item, look } = this.state;
+    const { drawing } = this;
     let all = true;
     for (const key of keys) {
       if (this.parts.has(key)) continue;
@@ -124,7 +129,7 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
       if (this.asked.has(key)) continue;
       this.asked.add(key);
       void tools.clouds.part(tools.project(), item.id, this.info, this.list!, key, crs, look).then((part) => {
-        if (this.gone || this.state.look !== look) return;
+        if (this.gone || this.drawing !== drawing) return;
         this.parts.set(key, part);
         this.layer.changed();
       }, failed);
@@ -133,12 +138,9 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
   }
 
   private coloursOf(part: Part): Uint32Array {
-    const { look } = this.state;
-    const key = JSON.stringify([look, part.key]);
-    const found = this.coloured.get(part.key);
-    if (found?.key === key) return found.colours;
-    const colours = pointColours(look, this.info, part.places.z, part.values);
-    this.coloured.set(part.key, { key, colours });
+    let colours = this.coloured.get(part.key);
+    if (!colours)
+      this.coloured.set(part.key, (colours = pointColours(this.state.look, this.info, part.places.z, part.values)));
     return colours;
   }
 
@@ -158,9 +160,8 @@ export class CloudLayer implements LayerDriver<CloudStyle> {
     if (!all && !parts.length) return this.layer.canvas;
     const picture = pointPicture(width, height);
     const finest = parts.reduce((m, p) => Math.max(m, p.level), 0);
-    const apart = (this.list.spacing * unitsOf(this.info, this.made.crs)) / 2 ** finest;
-    const natural =
-      this.info.spacing === null ? apart : Math.max(apart, this.info.spacing * unitsOf(this.info, this.made.crs));
+    const units = unitsOf(this.info, this.made.crs);
+    const natural = Math.max(this.list.spacing / 2 ** finest, this.info.spacing ?? 0) * units;
     const size = Math.min(LARGEST * ratio, Math.max(1, Math.ceil((1.5 * natural * this.state.look.size) / r)));
     for (const p of parts) paintPoints(picture, p.places, this.coloursOf(p), west, north, r, size);
     shadeEdges(picture, EDGE);

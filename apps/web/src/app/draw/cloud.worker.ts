@@ -2,19 +2,12 @@
 import { sameCrs, type Crs } from '@helk/core';
 import type { PointValues } from '@helk/core/data/cloud';
 import { CHUNK_LIST, COORDINATES, readChunkList, readPiece, type ChunkList } from '@helk/core/data/cloud-store';
-import { codec, useCodec } from '@helk/core/formats/codec';
 import type { StoredType } from '@helk/core/data/raster';
 import type { DrawnPoints } from '@helk/core/render/cloud-paint';
+import { useBrowserStreams } from './inflate';
 import type { ChunkAt, CloudAnswer, CloudRequest, CloudSource } from './cloud-messages';
 
-// The browser's own streams are several times quicker than JavaScript.
-useCodec({
-  ...codec(),
-  inflateLater: async (bytes) => {
-    const stream = new Blob([bytes as BlobPart]).stream().pipeThrough(new DecompressionStream('deflate'));
-    return new Uint8Array(await new Response(stream).arrayBuffer());
-  },
-});
+useBrowserStreams();
 
 addEventListener('message', (e: MessageEvent<CloudRequest>) => {
   const m = e.data;

@@ -42,6 +42,7 @@ import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
 import { PaneChips } from './pane-chips';
 import { barOf } from './scale-bar';
+import { entryPicker, keysOf, stackOf } from './stack';
 
 /** Pixels. */
 const LOW = 290;
@@ -91,35 +92,12 @@ export class MapPane {
     return (this.mapMade()?.getSize()?.[0] ?? NARROW) < NARROW;
   });
 
-  protected readonly stack = computed((): Stacked[] => {
-    const scales = this.bench.scales();
-    return this.pane().layers.flatMap((layer) => {
-      const item = this.project.datasetEntityMap()[layer.dataset];
-      if (!item) return [];
-      return [
-        { layer, item, look: this.looks.of(item, layer), scale: scales.get(`${this.pane().id}/${item.id}`) ?? null },
-      ];
-    });
-  });
-  /** Keys of what is seen, the top one first; what goes on top before what lies beneath. */
-  protected readonly keys = computed(() => {
+  protected readonly stack = stackOf(this.pane);
+  protected readonly keys = keysOf(this.stack, (id) => {
     this.told();
-    const all = [...this.bench.scales().values()];
-    return (
-      this.stack()
-        // One that is being named has the list beside the panes for its key.
-        .filter((l) => l.layer.visible && clientKind(l.item.info).legend && l.item.id !== this.cursor.tells())
-        .map(({ item, look, scale }) => {
-          const kind = clientKind(item.info);
-          // One scale drawn in several places is one object.
-          const shared = scale !== null && all.filter((s) => s === scale).length > 1;
-          const of = { item, look, scale, shared, symbols: this.layersOf?.symbolsOf(item.id) ?? null };
-          return { id: item.id, of, legend: kind.legend!(of) };
-        })
-        .reverse()
-        .sort((a, b) => Number(a.of.scale !== null) - Number(b.of.scale !== null))
-    );
+    return this.layersOf?.symbolsOf(id) ?? null;
   });
+  protected readonly pickEntry = entryPicker(this.pane);
   /** More than one thing that can be drawn aside. */
   protected readonly swipes = computed(
     () => this.stack().filter((l) => l.layer.visible && clientKind(l.item.info).swipes).length > 1,
@@ -311,13 +289,6 @@ export class MapPane {
 
   protected focus(): void {
     if (!this.active()) this.bench.set({ activePane: this.pane().id });
-  }
-
-  protected pickEntry(k: ReturnType<typeof this.keys>[number], entry: number): void {
-    const kind = clientKind(k.of.item.info);
-    const patch = kind.switched?.(k.of, entry);
-    if (patch) this.bench.restyle(this.pane().id, k.id, patch);
-    else kind.pickEntry?.(k.of, entry, this.tools);
   }
 
   protected zoom(factor: number): void {

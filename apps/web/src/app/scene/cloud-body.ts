@@ -38,6 +38,8 @@ export class CloudBody implements Body<CloudStyle> {
   private readonly material = new PointsMaterial({ vertexColors: true, sizeAttenuation: true, size: 1 });
   private visible = new Set<number>();
   private gone = false;
+  /** Counts ways of drawing: what was asked for another one is let go. */
+  private drawing = 0;
   points = 0;
 
   constructor(private readonly made: BodyMadeOf<CloudStyle>) {
@@ -69,6 +71,7 @@ export class CloudBody implements Body<CloudStyle> {
     const was = this.state;
     this.state = state;
     if (JSON.stringify(was.look) !== JSON.stringify(state.look)) {
+      this.drawing++;
       this.asked.clear();
       for (const key of [...this.shown.keys()]) this.fetch(key);
     }
@@ -91,13 +94,7 @@ export class CloudBody implements Body<CloudStyle> {
       return Math.max(0.01, Math.hypot(dx, dy, z - mid * exaggeration)) * angle * 1.2;
     };
     const wanted = this.state.visible
-      ? wantedChunks(
-          list.chunks,
-          list.spacing * units,
-          (c) => resolution(list.chunks.indexOf(c)),
-          () => true,
-          moving ? MOVING_BUDGET : REST_BUDGET,
-        )
+      ? wantedChunks(list.chunks, list.spacing * units, resolution, () => true, moving ? MOVING_BUDGET : REST_BUDGET)
       : [];
     if (!moving) for (const k of wanted) if (!this.shown.has(k)) this.fetch(k);
     this.visible = new Set(wanted);
@@ -121,8 +118,9 @@ export class CloudBody implements Body<CloudStyle> {
     this.asked.add(key);
     const { tools, crs, failed, changed } = this.made;
     const { item, look } = this.state;
+    const { drawing } = this;
     void tools.clouds.part(tools.project(), item.id, this.info, this.list, key, crs, look).then((part) => {
-      if (this.gone || this.state.look !== look) return;
+      if (this.gone || this.drawing !== drawing) return;
       this.place(key, part);
       changed();
     }, failed);

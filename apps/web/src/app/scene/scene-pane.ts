@@ -24,16 +24,15 @@ import { sentence } from '../api/api';
 import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
-import type { Stacked } from '../pane/map-layers';
 import { PaneChips } from '../pane/pane-chips';
 import { Key, NARROW } from '../pane/key';
 import { barOf } from '../pane/scale-bar';
+import { entryPicker, keysOf, stackOf } from '../pane/stack';
 import { ICONS } from '../parts/icons';
 import { saveBlob } from '../parts/save';
 import { SliderRow } from '../parts/slider-row';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
-import { Looks } from '../state/looks';
 import { START_VIEW, type Pane, type SceneView } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentOfAll, ProjectStore } from '../state/project.store';
@@ -72,7 +71,6 @@ export class ScenePane {
   readonly pane = input.required<Pane>();
   protected readonly bench = inject(BenchStore);
   protected readonly project = inject(ProjectStore);
-  private readonly looks = inject(Looks);
   private readonly tools = inject(KindTools);
   private readonly picks = inject(Picks);
   private readonly views = inject(Views);
@@ -111,25 +109,12 @@ export class ScenePane {
     const n = this.world?.points ?? 0;
     return n ? ` · ${formatNumber(n)} points` : '';
   });
-  protected readonly stack = computed((): Stacked[] => {
-    const scales = this.bench.scales();
-    return this.pane().layers.flatMap((layer) => {
-      const item = this.project.datasetEntityMap()[layer.dataset];
-      if (!item) return [];
-      const scale = scales.get(`${this.pane().id}/${item.id}`) ?? null;
-      return [{ layer, item, look: this.looks.of(item, layer), scale }];
-    });
-  });
-  protected readonly keys = computed(() => {
+  protected readonly stack = stackOf(this.pane);
+  protected readonly keys = keysOf(this.stack, (id) => {
     this.told();
-    return this.stack()
-      .filter((l) => l.layer.visible && clientKind(l.item.info).legend)
-      .map(({ item, look, scale }) => {
-        const of = { item, look, scale, shared: false, symbols: this.world?.symbolsOf(item.id) ?? null };
-        return { id: item.id, of, legend: clientKind(item.info).legend!(of) };
-      })
-      .reverse();
+    return this.world?.symbolsOf(id) ?? null;
   });
+  protected readonly pickEntry = entryPicker(this.pane);
   protected readonly grounds = computed(() =>
     this.stack()
       .filter((l) => clientKind(l.item.info).ground?.(l.item.info as never, l.look as never))
@@ -423,13 +408,6 @@ export class ScenePane {
     else if (e.key === 'Home') this.home();
     else return;
     e.preventDefault();
-  }
-
-  protected pickEntry(k: ReturnType<typeof this.keys>[number], entry: number): void {
-    const kind = clientKind(k.of.item.info);
-    const patch = kind.switched?.(k.of, entry);
-    if (patch) this.bench.restyle(this.pane().id, k.id, patch);
-    else kind.pickEntry?.(k.of, entry, this.tools);
   }
 
   private name(): string {
