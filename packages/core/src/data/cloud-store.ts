@@ -1,9 +1,10 @@
 import { HelkError } from '../errors';
 import { codec } from '../formats/codec';
 import { bytesOf, isWhole, storedOver } from './cells';
-import { pointBytes, pointValues, type Cloud, type CloudInfo, type PointValues } from './cloud';
+import { pointBytes, pointValues, takePoints, type Cloud, type CloudInfo, type PointValues } from './cloud';
 import { cloudInfo } from './cloud-facts';
 import { cloudLevels, type CloudChunk } from './cloud-octree';
+import type { Extent } from './crs';
 import type { Handle, PieceStore, Progress } from './handle';
 import type { StoredType } from './raster';
 import { room } from './room';
@@ -12,6 +13,14 @@ import { room } from './room';
 export interface CloudHandle extends Handle<Cloud, CloudInfo, 'cloud'> {
   /** The places of all points with some of the attributes, in the order of the points. */
   only(attributes: readonly string[], progress?: Progress): Promise<Cloud>;
+  /**
+   * The points within a box of its own system, with everything they have, in their order.
+   *
+   * @throws HelkError `method.input` where there may be more of them than `most`
+   */
+  within(box: Extent, most: number): Promise<Cloud>;
+  /** All points with some of the attributes, some at a time and in no order that means anything. */
+  parts(attributes: readonly string[]): AsyncIterable<Cloud>;
 }
 
 /** Array of the list of chunks; coordinates, numbers and attributes of a chunk lie under its level and its place in that list. */
@@ -120,6 +129,31 @@ export async function packCloud(c: Cloud, info: CloudInfo, store: PieceStore, pr
   }
 }
 
+const tooMany = (most: number): HelkError =>
+  new HelkError('method.input', `There are more than ${most / 1e6} million points within the box; take a smaller one.`);
+
+/** A box in units of the stored coordinates. */
+const storedBox = ([w, s, e, n]: Extent, { scale, offset }: Pick<Cloud, 'scale' | 'offset'>): Extent => [
+  (w - offset[0]) / scale[0],
+  (s - offset[1]) / scale[1],
+  (e - offset[0]) / scale[0],
+  (n - offset[1]) / scale[1],
+];
+
+function rowsInside(x: PointValues, y: PointValues, [w, s, e, n]: Extent): Uint32Array {
+  const rows = new Uint32Array(x.length);
+  let k = 0;
+  for (let i = 0; i < x.length; i++) if (x[i]! >= w && x[i]! <= e && y[i]! >= s && y[i]! <= n) rows[k++] = i;
+  return rows.subarray(0, k);
+}
+
+/** @throws HelkError `method.input` for more points than `most` */
+function pointsWithin(c: Cloud, box: Extent, most: number): Cloud {
+  const rows = rowsInside(c.x, c.y, storedBox(box, c));
+  if (rows.length > most) throw tooMany(most);
+  return takePoints(c, rows);
+}
+
 /** A cloud in a store. */
 export class StoredCloud implements CloudHandle {
   readonly kind = 'cloud';
@@ -140,45 +174,16 @@ export class StoredCloud implements CloudHandle {
   }
 
   async only(names: readonly string[], progress?: Progress): Promise<Cloud> {
-    const { info, store } = this;
-    const n = info.count;
-    const wanted = info.attributes.filter((a) => names.includes(a.name));
-    const out: Cloud = {
-      kind: 'cloud',
-      crs: info.crs,
-      heightUnit: info.heightUnit,
-      scale: info.scale,
-      offset: info.offset,
-      x: room(Int32Array, n),
-      y: room(Int32Array, n),
-      z: room(Int32Array, n),
-      attributes: wanted.map(({ name, type, unit }) => ({ name, type, unit, values: pointValues(type, n) })),
-    };
-    const arrays: [string, StoredType, PointValues][] = [
-      ['X', 'int32', out.x],
-      ['Y', 'int32', out.y],
-      ['Z', 'int32', out.z],
-      ...out.attributes.map((a): [string, StoredType, PointValues] => [
-        attributeArray(info.attributes.findIndex((o) => o.name === a.name)),
-        a.type,
-        a.values,
-      ]),
-    ];
+    const n = this.info.count;
+    const out = this.empty(n, names);
+    const arrays = this.arrays(out);
     const { chunks } = await this.list();
     const there = new Uint8Array(n);
     let seen = 0;
     for (let first = 0; first < chunks.length; first += BESIDE) {
       // Unpacked beside each other, put in their places one after the other.
       const some = await Promise.all(
-        chunks.slice(first, first + BESIDE).map(async (chunk, k) => {
-          const piece = async (name: string, type: StoredType): Promise<PointValues> => {
-            const bytes = await store.get(name, chunk.level, first + k);
-            if (!bytes) throw damaged('Points of the cloud are missing');
-            return readPiece(bytes, type, chunk.count);
-          };
-          const rows = piece(NUMBERS, 'uint32');
-          return { rows: await rows, parts: await Promise.all(arrays.map(([name, type]) => piece(name, type))) };
-        }),
+        chunks.slice(first, first + BESIDE).map((chunk, k) => this.read(chunk, first + k, arrays)),
       );
       for (const { rows, parts } of some) {
         for (let k = 0; k < rows.length; k++) {
@@ -196,6 +201,97 @@ export class StoredCloud implements CloudHandle {
     }
     if (seen !== n) throw damaged('The parts of the cloud do not add up');
     return out;
+  }
+
+  async within(box: Extent, most: number): Promise<Cloud> {
+    const stored = storedBox(box, this.info);
+    const { chunks } = await this.list();
+    const near = chunks
+      .map((chunk, k) => ({ chunk, k }))
+      .filter(
+        ({ chunk: { box: b } }) => b[0] <= stored[2] && b[3] >= stored[0] && b[1] <= stored[3] && b[4] >= stored[1],
+      );
+    const names = this.info.attributes.map((a) => a.name);
+    const found: { rows: PointValues; parts: PointValues[]; inside: Uint32Array }[] = [];
+    let n = 0;
+    for (const { chunk, k } of near) {
+      const { rows, parts } = await this.read(chunk, k, this.arrays(this.empty(0, names)));
+      const inside = rowsInside(parts[0]!, parts[1]!, stored);
+      n += inside.length;
+      if (n > most) throw tooMany(most);
+      found.push({ rows, parts, inside });
+    }
+    const number = new Uint32Array(n);
+    const out = this.empty(n, names);
+    const arrays = this.arrays(out);
+    let at = 0;
+    for (const { rows, parts, inside } of found)
+      for (const k of inside) {
+        number[at] = rows[k]!;
+        arrays.forEach(([, , values], a) => (values[at] = parts[a]![k]!));
+        at++;
+      }
+    return takePoints(
+      out,
+      Uint32Array.from(number.keys()).sort((a, b) => number[a]! - number[b]!),
+    );
+  }
+
+  async *parts(names: readonly string[]): AsyncIterable<Cloud> {
+    const { chunks } = await this.list();
+    for (const [k, chunk] of chunks.entries()) {
+      const out = this.empty(chunk.count, names);
+      const arrays = this.arrays(out);
+      const { parts } = await this.read(chunk, k, arrays);
+      arrays.forEach(([, , values], a) => values.set(parts[a] as never));
+      yield out;
+    }
+  }
+
+  /** Room for so many points with some of the attributes. */
+  private empty(n: number, names: readonly string[]): Cloud {
+    const { crs, heightUnit, scale, offset, attributes } = this.info;
+    const wanted = attributes.filter((a) => names.includes(a.name));
+    return {
+      kind: 'cloud',
+      crs,
+      heightUnit,
+      scale,
+      offset,
+      x: room(Int32Array, n),
+      y: room(Int32Array, n),
+      z: room(Int32Array, n),
+      attributes: wanted.map(({ name, type, unit }) => ({ name, type, unit, values: pointValues(type, n) })),
+    };
+  }
+
+  /** The stored arrays that go into a cloud: X, Y, Z, then its attributes. */
+  private arrays(c: Cloud): [name: string, type: StoredType, values: PointValues][] {
+    return [
+      ['X', 'int32', c.x],
+      ['Y', 'int32', c.y],
+      ['Z', 'int32', c.z],
+      ...c.attributes.map((a): [string, StoredType, PointValues] => [
+        attributeArray(this.info.attributes.findIndex((o) => o.name === a.name)),
+        a.type,
+        a.values,
+      ]),
+    ];
+  }
+
+  /** Numbers and values of the points of a chunk. */
+  private async read(
+    chunk: CloudChunk,
+    k: number,
+    arrays: readonly (readonly [name: string, type: StoredType, values: PointValues])[],
+  ): Promise<{ rows: PointValues; parts: PointValues[] }> {
+    const piece = async (name: string, type: StoredType): Promise<PointValues> => {
+      const bytes = await this.store.get(name, chunk.level, k);
+      if (!bytes) throw damaged('Points of the cloud are missing');
+      return readPiece(bytes, type, chunk.count);
+    };
+    const rows = piece(NUMBERS, 'uint32');
+    return { rows: await rows, parts: await Promise.all(arrays.map(([name, type]) => piece(name, type))) };
   }
 
   async list(): Promise<ChunkList> {
@@ -224,6 +320,13 @@ export class MemoryCloud implements CloudHandle {
   only(): Promise<Cloud> {
     return Promise.resolve(this.cloud);
   }
+  async within(box: Extent, most: number): Promise<Cloud> {
+    return pointsWithin(this.cloud, box, most);
+  }
+  // eslint-disable-next-line @typescript-eslint/require-await -- as of those that have to wait
+  async *parts(): AsyncIterable<Cloud> {
+    yield this.cloud;
+  }
 }
 
 /** A cloud that a file declares and that is read when it is asked for, once. */
@@ -249,6 +352,12 @@ export class FileCloud implements CloudHandle {
   }
   only(_: readonly string[], progress?: Progress): Promise<Cloud> {
     return this.load(progress);
+  }
+  async within(box: Extent, most: number): Promise<Cloud> {
+    return pointsWithin(await this.load(), box, most);
+  }
+  async *parts(): AsyncIterable<Cloud> {
+    yield await this.load();
   }
   /** The description by what is really there. */
   async study(): Promise<CloudInfo> {

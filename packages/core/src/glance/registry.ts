@@ -1,4 +1,6 @@
 import { HelkError } from '../errors';
+import { cloudSpread } from './cloud-spread';
+import { cloudWindow } from './cloud-window';
 import { clusterCounts } from './cluster-counts';
 import { examplePlaces } from './example-places';
 import { examples } from './examples';
@@ -7,7 +9,15 @@ import { matrixPlaces } from './matrix-places';
 import { spectra } from './spectra';
 
 /** The only list of glances. */
-export const GLANCES: readonly Glance[] = [spectra, examplePlaces, clusterCounts, examples, matrixPlaces] as never;
+export const GLANCES: readonly Glance[] = [
+  spectra,
+  examplePlaces,
+  clusterCounts,
+  examples,
+  matrixPlaces,
+  cloudWindow,
+  cloudSpread,
+] as never;
 
 /** @throws HelkError `method.unknown` for one that there is not */
 export function glanceOf(id: string): Glance {

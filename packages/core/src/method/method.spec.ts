@@ -64,7 +64,7 @@ describe('the registry', () => {
       const { preview } = m;
       if (preview) {
         expect(Object.keys(m.inputs)).withContext(m.id).toContain(preview.input);
-        for (const name of [preview.param, ...Object.keys(preview.when ?? {})])
+        for (const name of [...('param' in preview ? [preview.param] : []), ...Object.keys(preview.when ?? {})])
           expect(Object.keys(m.params.shape)).withContext(m.id).toContain(name);
       }
       for (const o of Object.values(m.outputs)) {

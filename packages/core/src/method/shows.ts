@@ -31,14 +31,19 @@ export interface Shows {
 }
 
 /** What the form shows of a result before it is run: a kind of preview, and the role of the input it is made from. */
-export interface Previewed {
-  kind: 'streams' | 'contours' | 'formula' | 'rows' | 'values' | 'small';
+export type Previewed = {
   input: string;
-  /** The setting that it follows. */
-  param: string;
   /** Settings, and what they must be for it. */
   when?: Record<string, string>;
-}
+} & (
+  | {
+      kind: 'streams' | 'contours' | 'formula' | 'rows' | 'values' | 'small';
+      /** The setting that it follows. */
+      param: string;
+    }
+  /** The method itself, run on a small part of a cloud. */
+  | { kind: 'window' }
+);
 
 /** Jobs of a workbench that are runs: what is picked, typed or held together becomes a dataset by the method that does the job. */
 export type Served =
@@ -52,4 +57,5 @@ export type Served =
   | 'compare two'
   | 'place rows'
   | 'write variogram'
-  | 'estimate';
+  | 'estimate'
+  | 'mark points';

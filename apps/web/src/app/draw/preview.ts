@@ -71,7 +71,7 @@ export class Preview {
     if (!sheet || sheet.runId || !project) return null;
     const method = this.project.methodMap().get(sheet.method);
     const spec = method?.preview;
-    if (!spec) return null;
+    if (!spec || !('param' in spec)) return null;
     const p = { ...this.suggested(), ...given(sheet.params) };
     // A setting that was not touched is as the method has it.
     const value = (name: string): unknown => p[name] ?? method.params[name]?.default;

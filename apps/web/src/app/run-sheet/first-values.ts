@@ -29,6 +29,9 @@ export interface Slider {
   text: string;
 }
 
+/** A preview that follows one setting. */
+type Following = Extract<Previewed, { param: string }>;
+
 /** What the open run sheet says of a setting before anything is run: first values, how many it takes, how far a slider reaches. */
 @Injectable({ providedIn: 'root' })
 export class FirstValues {
@@ -37,9 +40,10 @@ export class FirstValues {
   private readonly data = inject(FeatureData);
   private readonly preview = inject(Preview);
 
-  private readonly spec = computed((): Previewed | null => {
+  private readonly spec = computed((): Following | null => {
     const sheet = this.bench.sheet();
-    return (sheet && this.store.methodMap().get(sheet.method)?.preview) || null;
+    const spec = sheet && this.store.methodMap().get(sheet.method)?.preview;
+    return spec && 'param' in spec ? spec : null;
   });
   private readonly rows = computed(() => {
     const ref = this.bench.sheet()?.inputs[this.spec()?.input ?? '']?.[0];
@@ -50,7 +54,7 @@ export class FirstValues {
     return String(this.bench.sheet()?.params[name] ?? '').trim();
   }
 
-  private readonly words: Record<Previewed['kind'], (param: string) => string> = {
+  private readonly words: Record<Following['kind'], (param: string) => string> = {
     rows: (param) => {
       const f = this.rows();
       const text = this.setting(param);

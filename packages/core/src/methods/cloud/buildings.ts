@@ -45,6 +45,7 @@ export const buildings = defineMethod({
     buildings: shown(output.features('Buildings', 'buildings'), { features: { fill: 0.5, colour: '#7b3f63' } }),
   },
   figures: { buildings: { label: 'Buildings' }, area: { label: 'Built area', unit: 'm2' } },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }) => [...placeChecks(cloud), ...aboveChecks(cloud, 'buildings')],
   estimate: ({ cloud }) => pointsEstimate(cloud, 135, 1e6),
   run: ({ cloud }, p, job) => {

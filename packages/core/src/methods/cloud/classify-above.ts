@@ -46,6 +46,7 @@ export const classifyAbove = defineMethod({
     building: { label: 'Building points' },
     other: { label: 'Other points' },
   },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }, p) => [
     ...placeChecks(cloud),
     ...groundChecks(cloud),

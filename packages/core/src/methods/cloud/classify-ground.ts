@@ -70,6 +70,7 @@ export const classifyGround = defineMethod({
   }),
   outputs: { classified: output.cloud('Ground classified', 'ground classified') },
   figures: { ground: { label: 'Ground points' }, groundShare: { label: 'Share that is ground' } },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }) => [
     ...placeChecks(cloud),
     ...(cloud.classes.some((k) => k.value === GROUND)

@@ -89,6 +89,7 @@ export const grid = defineMethod({
   }),
   outputs: { grid: output.raster('Grid', 'grid') },
   figures: { cells: { label: 'Cells' }, missingCells: { label: 'Missing cells' } },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }, p) => [
     ...placeChecks(cloud),
     ...classChecks(cloud, p.classes, 'classes'),

@@ -3,6 +3,7 @@ export { filter } from './filter';
 export { thin } from './thin';
 export { merge } from './merge';
 export { noise } from './noise';
+export { mark } from './mark';
 export { classifyGround } from './classify-ground';
 export { heightAboveGround } from './height-above-ground';
 export { classifyAbove } from './classify-above';

@@ -27,6 +27,7 @@ export const noise = defineMethod({
   }),
   outputs: { cleaned: shown(output.cloud('Noise marked', 'noise marked'), { like: 'cloud' }) },
   figures: { noise: { label: 'Points of noise' }, low: { label: 'Below' }, high: { label: 'Above' } },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }) => placeChecks(cloud),
   estimate: ({ cloud }) => pointsEstimate(cloud, 70, 3e5),
   run: async ({ cloud }, p, job) => {

@@ -54,6 +54,7 @@ export const trees = defineMethod({
     meanHeight: { label: 'Mean height', unit: 'm' },
     coverShare: { label: 'Share under crowns' },
   },
+  preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }, p) => [
     ...placeChecks(cloud),
     ...aboveChecks(cloud, 'vegetation'),
