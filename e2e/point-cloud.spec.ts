@@ -48,6 +48,12 @@ test('a cloud without classes becomes ground, trees and buildings, seen from abo
   await expect(page.getByTestId('run-sheet')).toContainText('Ground is classified');
   await page.getByRole('button', { name: 'Find what stands on the ground first' }).click();
   await expect(page.getByTestId('run-sheet')).toContainText('times the spacing of the points');
+  // What the settings do, in a small window, before the whole is run; they answer at once.
+  await expect(page.getByTestId('trial-figures')).toContainText(/trees [1-9]/);
+  await page.getByLabel('Smallest height').fill('40');
+  await expect(page.getByTestId('trial-figures')).toContainText('trees 0');
+  await page.getByLabel('Smallest height').fill('2');
+  await expect(page.getByTestId('trial-figures')).toContainText(/trees [1-9]/);
   await runSheet(page);
   await expect(figure(page, 'trees')).toContainText('9');
   await closeSheet(page);
@@ -72,6 +78,27 @@ test('a cloud without classes becomes ground, trees and buildings, seen from abo
   await page.getByLabel('Width of the strip, m').fill('6');
   await page.getByLabel('Width of the strip, m').press('Enter');
   await expect(page.getByTestId('section-told')).toContainText('from west to east');
+
+  // Points marked by hand where they are seen, then kept as a cloud of their own.
+  await page.getByTestId('mark').click();
+  await page.getByLabel('Class that points are given').selectOption({ label: 'low noise' });
+  const side = (await page.getByTestId('section').boundingBox())!;
+  const corner = (x: number, y: number): [number, number] => [side.x + side.width * x, side.y + side.height * y];
+  await page.mouse.move(...corner(0.3, 0.02));
+  await page.mouse.down();
+  for (const [x, y] of [
+    [0.9, 0.02],
+    [0.9, 0.8],
+    [0.3, 0.8],
+  ] as const)
+    await page.mouse.move(...corner(x, y), { steps: 4 });
+  await page.mouse.up();
+  await expect(page.getByTestId('marks-told')).toContainText(/1 mark, [1-9][\d\s]* points here/);
+  await page.getByTestId('marks-keep').click();
+  await expect(row(page, 'Marked')).toBeVisible();
+  await page.getByRole('tab', { name: 'How high, and what' }).click();
+  await expect(page.getByTestId('spread-classes')).toContainText('low noise');
+  await row(page, 'Classified').click();
 
   await askFor(page, 'Where are the buildings, how tall');
   await runSheet(page);
@@ -111,6 +138,12 @@ test('a cloud without classes becomes ground, trees and buildings, seen from abo
     page.getByRole('menuitem', { name: /glTF/ }).click(),
   ]);
   expect(model.suggestedFilename()).toContain('.glb');
+  await page.getByRole('button', { name: 'Take it along' }).click();
+  const [shapes] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('menuitem', { name: /OBJ/ }).click(),
+  ]);
+  expect(shapes.suggestedFilename()).toContain('.obj');
 });
 
 test('a cloud in degrees, and a file that is cut off, are told of in words', async ({ page }) => {

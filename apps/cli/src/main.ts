@@ -6,12 +6,14 @@ import {
   displayUnit,
   familyOf,
   figureUnit,
+  formatFigure,
   HelkError,
   kindOf,
   methodOf,
   methods,
   parseCrs,
   runOn,
+  SHARE,
   studied,
   toProblem,
   type AnyHandle,
@@ -283,7 +285,8 @@ async function run(a: Arguments): Promise<void> {
   const of = { band: Object.values(infos).flat()[0], result: outcome.outputs[0]?.handle.head };
   for (const [k, v] of Object.entries(outcome.figures)) {
     const unit = figureUnit(m.figures[k]?.unit, outcome.params, of);
-    print(`${m.figures[k]?.label ?? k}: ${v === null ? 'none' : v}${unit ? ` ${displayUnit(unit)}` : ''}`);
+    const plain = v === null ? 'none' : `${v}${unit ? ` ${displayUnit(unit)}` : ''}`;
+    print(`${m.figures[k]?.label ?? k}: ${unit === SHARE && typeof v === 'number' ? formatFigure(v, unit) : plain}`);
   }
   for (const f of written) print(`${f.role}: ${f.file}`);
   print(`${seconds.toFixed(2)} s`);

@@ -154,6 +154,7 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   'imagery.accuracy': { classColumn: 'name' },
   'imagery.sieve': { minArea: '500 m2' },
   'cloud.thin': { spacing: '2 m' },
+  'cloud.mark': { marks: '6 @ 400000 6459900, 400060 6459900 wide 20: 0 0, 60 0, 60 99, 0 99' },
   'surface.variogram': { lag: '1500 m', maxDistance: '8 km' },
 };
 

@@ -323,7 +323,6 @@ export class MemoryCloud implements CloudHandle {
   async within(box: Extent, most: number): Promise<Cloud> {
     return pointsWithin(this.cloud, box, most);
   }
-  // eslint-disable-next-line @typescript-eslint/require-await -- as of those that have to wait
   async *parts(): AsyncIterable<Cloud> {
     yield this.cloud;
   }

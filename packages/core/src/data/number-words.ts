@@ -59,9 +59,13 @@ export function formatArea(m2: number): string {
   return a < 1e7 ? `${formatNumber(m2 / 1e4, 10)} ha` : `${formatNumber(m2 / 1e6, a < 1e9 ? 10 : 1000)} km²`;
 }
 
-/** A figure with its unit; long lengths and areas in larger ones. */
+/** Unit of shares from 0 to 1. */
+export const SHARE = 'share';
+
+/** A figure with its unit; long lengths and areas in larger ones, shares in hundredths. */
 export function formatFigure(v: number, unit: string): string {
   if (unit === 'm' && Math.abs(v) >= 1e4) return formatLength(v);
   if (unit === 'm2') return formatArea(v);
+  if (unit === SHARE) return `${formatNumber(100 * v, 10)} %`;
   return `${formatNumber(v)} ${displayUnit(unit)}`.trim();
 }

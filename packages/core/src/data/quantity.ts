@@ -115,6 +115,7 @@ export function formatQuantity(q: Quantity): string {
 /** How a unit is written on screen and in tables. */
 export function displayUnit(unit: string | null | undefined): string {
   if (!unit) return '';
+  if (unit === 'share') return '0 to 1';
   return unit.replace(/^(k?m)([23])$/, (_, b: string, p: string) => b + (p === '2' ? '²' : '³'));
 }
 

@@ -81,7 +81,7 @@ export const shown = <const O extends OutputSpec>(spec: O, shows: Shows): O & { 
 
 export interface FigureSpec {
   label: string;
-  /** Unit symbol; `band` for the unit of the first input's values, `param:NAME` for the one a parameter names. */
+  /** Unit symbol; `share` for one from 0 to 1, which people are told in hundredths; `band` for the unit of the first input's values, `param:NAME` for the one a parameter names. */
   unit?: string;
 }
 

@@ -71,6 +71,14 @@ export const PANELS: readonly EvidencePanel[] = [
     title: () => 'Seen from the side',
     fits: (d) => (ofKind('cloud', d.info)?.count ?? 0) > 0,
     load: () => import('./section-panel').then((m) => m.SectionPanel),
+    // What is judged there is as high as it is long, and marked by hand.
+    room: 264,
+  },
+  {
+    id: 'spread',
+    title: () => 'How high, and what',
+    fits: (d) => (ofKind('cloud', d.info)?.count ?? 0) > 0,
+    load: () => import('./cloud-values').then((m) => m.CloudValues),
   },
   {
     id: 'gaps',

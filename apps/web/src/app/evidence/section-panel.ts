@@ -39,15 +39,13 @@ import { Looks } from '../state/looks';
 import { Outlines } from '../state/outlines';
 import { extentIn, ProjectStore, type DatasetItem } from '../state/project.store';
 import { Sections } from '../state/sections';
+import { SectionMarks } from './section-marks';
+import { BOTTOM, LEFT, paintSection, TOP } from './section-picture';
 
 /** Points that are fetched for a section at most: a longer strip is made narrower. */
 const MOST = 4_000_000;
-const LEFT = 52;
-const BOTTOM = 22;
 /** Share of the points, at either end, that may lie far off without the picture being drawn as high as they are. */
 const STRAYS = 0.002;
-const TOP = 8;
-
 interface Shown extends SidePoints {
   key: number;
 }
@@ -59,33 +57,37 @@ interface Shown extends SidePoints {
 @Component({
   selector: 'helk-section-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [SectionMarks],
   host: { class: 'flex flex-col flex-1 min-h-0 min-w-0' },
   template: `
     <div class="flex items-center gap-3 px-3.5 py-1 text-[12.5px] flex-none flex-wrap">
-      <button class="link" (click)="draw()" data-testid="section-draw">Draw the line</button>
-      <label class="flex items-center gap-1.5"
-        >width
-        <input
-          class="num !w-[64px]"
-          type="number"
-          min="0"
-          step="any"
-          aria-label="Width of the strip, m"
-          [value]="width()"
-          (change)="widen($any($event.target).value)"
-        />m</label
-      >
-      <label class="flex items-center gap-1.5"
-        >heights
-        <select aria-label="How many times heights are drawn" (change)="times.set(+$any($event.target).value)">
-          <option value="0" [selected]="times() === 0">to fill</option>
-          @for (t of [1, 2, 5, 10]; track t) {
-            <option [value]="t" [selected]="times() === t">{{ t }} ×</option>
-          }
-        </select></label
-      >
-      <span class="text-ink-2" data-testid="section-told">{{ told() }}</span>
+      @if (!marker().on()) {
+        <button class="link" (click)="draw()" data-testid="section-draw">Draw the line</button>
+        <label class="flex items-center gap-1.5"
+          >width
+          <input
+            class="num !w-[64px]"
+            type="number"
+            min="0"
+            step="any"
+            aria-label="Width of the strip, m"
+            [value]="width()"
+            (change)="widen($any($event.target).value)"
+          />m</label
+        >
+        <label class="flex items-center gap-1.5"
+          >heights
+          <select aria-label="How many times heights are drawn" (change)="times.set(+$any($event.target).value)">
+            <option value="0" [selected]="times() === 0">to fill</option>
+            @for (t of [1, 2, 5, 10]; track t) {
+              <option [value]="t" [selected]="times() === t">{{ t }} ×</option>
+            }
+          </select></label
+        >
+        <span class="text-ink-2" data-testid="section-told">{{ told() }}</span>
+      }
       <span class="flex-1"></span>
+      <helk-section-marks [item]="item()" [strip]="strip()" [parts]="parts()" />
       @if (under(); as u) {
         <span class="num">{{ u }}</span>
       }
@@ -96,7 +98,12 @@ interface Shown extends SidePoints {
         class="absolute inset-0 w-full h-full"
         role="img"
         [attr.aria-label]="'Points from the side. ' + told()"
+        [class.cursor-crosshair]="marker().on()"
+        [class.touch-none]="marker().on()"
+        (pointerdown)="down($event)"
         (pointermove)="move($event)"
+        (pointerup)="marker().end()"
+        (pointercancel)="marker().drop()"
         (pointerleave)="leave()"
         data-testid="section"
       ></canvas>
@@ -117,9 +124,10 @@ export class SectionPanel {
 
   protected readonly times = signal(0);
   private readonly size = signal<[number, number]>([0, 0]);
-  private readonly parts = signal<readonly Shown[]>([]);
+  protected readonly parts = signal<readonly Shown[]>([]);
   private readonly loading = signal(false);
   protected readonly under = signal('');
+  protected readonly marker = viewChild.required(SectionMarks);
   private asked = 0;
 
   private readonly info = computed(() => this.item().info as CloudInfo);
@@ -253,71 +261,31 @@ export class SectionPanel {
   }
 
   private paint(): void {
-    const [w, h] = this.size();
-    const parts = this.parts();
+    const [width, height] = this.size();
     const { x, z, low } = this.scales();
-    const c = this.canvas().nativeElement;
-    if (w < 2 || h < 2) return;
-    const ratio = Math.min(2, devicePixelRatio);
-    [c.width, c.height] = [Math.round(w * ratio), Math.round(h * ratio)];
-    const g = c.getContext('2d')!;
-    const css = getComputedStyle(document.documentElement);
-    const token = (name: string): string => css.getPropertyValue(name).trim();
-    // Points first, straight into the picture; axes over them.
-    const image = g.createImageData(c.width, c.height);
-    const pixels = new Uint32Array(image.data.buffer);
-    const dot = Math.max(1, Math.round(ratio * (parts.reduce((s, p) => s + p.z.length, 0) < 20_000 ? 2 : 1.3)));
-    for (const p of parts)
-      for (let i = 0; i < p.z.length; i++) {
-        const u = Math.round((LEFT + p.along[i]! * x) * ratio);
-        const v = Math.round((h - BOTTOM - (p.z[i]! - low) * z) * ratio);
-        for (let b = 0; b < dot; b++)
-          for (let a = 0; a < dot; a++)
-            if (u + a >= 0 && u + a < c.width && v + b >= 0 && v + b < c.height)
-              pixels[(v + b) * c.width + u + a] = p.colours[i]!;
-      }
-    g.putImageData(image, 0, 0);
-    g.scale(ratio, ratio);
-    g.font = `11px ${token('--font-mono') || 'monospace'}`;
-    g.fillStyle = token('--ink-2');
-    g.strokeStyle = token('--line');
-    g.lineWidth = 1;
+    const [parts, metres, outlines] = [this.parts(), this.metres(), this.marker().outlined()];
+    if (width < 2 || height < 2) return;
     const unit = displayUnit(this.info().heightUnit);
-    const steps = (from: number, to: number, room: number): number[] => {
-      const rough = (to - from) / Math.max(1, room);
-      const power = 10 ** Math.floor(Math.log10(rough || 1));
-      const step = [1, 2, 5, 10].map((m) => m * power).find((s) => s >= rough) ?? rough;
-      const out: number[] = [];
-      for (let v = Math.ceil(from / step) * step; v <= to + 1e-9; v += step) out.push(Number(v.toPrecision(12)));
-      return out;
-    };
-    const top = low + (h - TOP - BOTTOM) / z;
-    g.textAlign = 'right';
-    g.textBaseline = 'middle';
-    for (const v of steps(low, top, (h - TOP - BOTTOM) / 34)) {
-      const y = h - BOTTOM - (v - low) * z;
-      g.globalAlpha = 0.6;
-      g.beginPath();
-      g.moveTo(LEFT, y);
-      g.lineTo(w - 8, y);
-      g.stroke();
-      g.globalAlpha = 1;
-      g.fillText(`${formatNumber(v, 100)} ${unit}`, LEFT - 6, y);
-    }
-    g.textAlign = 'center';
-    g.textBaseline = 'top';
-    const k = this.metres();
-    for (const m of steps(0, ((w - LEFT - 12) / x) * k, (w - LEFT) / 90))
-      g.fillText(`${formatNumber(m)} m`, Math.min(w - 24, LEFT + (m / k) * x), h - BOTTOM + 6);
+    paintSection(this.canvas().nativeElement, { width, height, parts, x, z, low, metres, unit, outlines });
+  }
+
+  /** How far along and how high the pointer is. */
+  private place(e: PointerEvent): [along: number, height: number] {
+    const { x, z, low } = this.scales();
+    return [(e.offsetX - LEFT) / x, low + (this.size()[1] - BOTTOM - e.offsetY) / z];
+  }
+
+  protected down(e: PointerEvent): void {
+    if (e.button === 0 && this.marker().begin(this.place(e)))
+      this.canvas().nativeElement.setPointerCapture(e.pointerId);
   }
 
   protected move(e: PointerEvent): void {
     const s = this.strip();
     if (!s) return;
-    const { x, z, low } = this.scales();
-    const h = this.size()[1];
-    const along = (e.offsetX - LEFT) / x;
-    const height = low + (h - BOTTOM - e.offsetY) / z;
+    const { x, z } = this.scales();
+    const [along, height] = this.place(e);
+    if (this.marker().go([along, height], x, z)) return;
     const t = Math.min(1, Math.max(0, along / (stripLength(s) || 1)));
     this.cursor.at.set({ x: s.ax + t * (s.bx - s.ax), y: s.ay + t * (s.by - s.ay), pane: 0 });
     let best: { p: Shown; i: number; d: number } | null = null;

@@ -3,7 +3,7 @@ import Feature from 'ol/Feature';
 import { fromExtent } from 'ol/geom/Polygon';
 import VectorLayer from 'ol/layer/Vector';
 import VectorSource from 'ol/source/Vector';
-import { Stroke, Style } from 'ol/style';
+import { Fill, RegularShape, Stroke, Style } from 'ol/style';
 import type { Extent } from '@helk/core';
 
 /** What a map shows above its layers, none of it a dataset: outlines of tiles, lines not computed for good yet. */
@@ -26,13 +26,16 @@ export class Overlays {
         style: (f) => {
           const css = getComputedStyle(document.documentElement);
           const width = f.get('width') as number;
-          const ink = f.get('ink') as string;
+          const named = f.get('ink') as string;
+          const ink = named.startsWith('#') ? named : css.getPropertyValue(named).trim();
+          if (f.getGeometry()?.getType() === 'MultiPoint')
+            return new Style({ image: new RegularShape({ points: 4, radius: 2, fill: new Fill({ color: ink }) }) });
           return [
             new Style({
               stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),
             }),
             new Style({
-              stroke: new Stroke({ color: ink.startsWith('#') ? ink : css.getPropertyValue(ink).trim(), width }),
+              stroke: new Stroke({ color: ink, width }),
               zIndex: 1,
             }),
           ];

@@ -1,5 +1,6 @@
 import Feature from 'ol/Feature';
 import LineString from 'ol/geom/LineString';
+import MultiPoint from 'ol/geom/MultiPoint';
 import { metresPerDegree, metresPerUnit, systemOf, transformer, type Crs } from '@helk/core';
 import type { Preview } from '../draw/preview';
 import type { Cursor } from '../state/cursor';
@@ -37,8 +38,10 @@ export function markLines(
   const out: Feature[] = [];
   if (stretch.length > 1) out.push(new Feature({ geometry: new LineString(stretch), ink: '--pick', width: 4 }));
   if (framed) out.push(new Feature({ geometry: new LineString(framed.ring), ink: '--pick', width: 2 }));
-  for (const { ring: corners, ink } of outlines)
-    out.push(new Feature({ geometry: new LineString(corners.map((c) => [...c])), ink, width: 2 }));
+  for (const { ring: corners, ink, dots } of outlines) {
+    const places = corners.map((c) => [...c]);
+    out.push(new Feature({ geometry: dots ? new MultiPoint(places) : new LineString(places), ink, width: 2 }));
+  }
   if (ring) {
     const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];
     const t = ((ring.angle ?? 0) * Math.PI) / 180;

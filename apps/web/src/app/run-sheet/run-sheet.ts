@@ -34,12 +34,13 @@ import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
+import { WindowTrial } from './window-trial';
 
 /** A method ready to run: everything on it comes from the method's definition. */
 @Component({
   selector: 'helk-run-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ClusterCounts, CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult],
+  imports: [ClusterCounts, CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult, WindowTrial],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './run-sheet.html',
   host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
@@ -106,6 +107,12 @@ export class RunSheet {
       };
     }),
   );
+  /** What the settings are tried on, where a small part of it says enough. */
+  protected readonly windowed = computed(() => {
+    const spec = this.method().preview;
+    return spec?.kind === 'window' ? this.item(this.sheet().inputs[spec.input]?.[0]) : undefined;
+  });
+  protected readonly given = computed(() => stated(this.sheet().params));
   protected readonly outputs = computed(() => Object.values(this.method().outputs));
   protected readonly blocked = computed(
     () =>

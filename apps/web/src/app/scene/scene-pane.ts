@@ -18,7 +18,7 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
 import type View from 'ol/View';
-import { Group, Vector3 } from 'three';
+import { Vector3 } from 'three';
 import { columnsOf, formatNumber, kindOf, metresPerUnit, type Extent } from '@helk/core';
 import { sentence } from '../api/api';
 import { themeNow } from '../draw/theme';
@@ -38,12 +38,10 @@ import { Picks } from '../state/picks';
 import { extentOfAll, ProjectStore } from '../state/project.store';
 import { Views } from '../state/views';
 import { distanceFor, dragged, sideOf, turned, type Eye } from './eye';
+import { keyed, pressed, wheeled, type Moves } from './hands';
 import { SceneWorld } from './scene-world';
 import { Stage } from './stage';
-
-/** Degrees that a pixel of dragging, and an arrow key, turns. */
-const TURN = 0.35;
-const STEP = 8;
+import type { ModelFormat } from './take-along';
 
 /**
  * A pane that shows what a map does in space. Place and scale are those of its view, which linked panes share; from which side and how steeply
@@ -324,28 +322,24 @@ export class ScenePane {
     this.set({ tilt: 0, heading: 0 });
   }
 
+  private readonly moves: Moves = {
+    turn: (heading, tilt) => this.turn(heading, tilt),
+    pan: (dx, dy) => this.pan(dx, dy),
+    zoom: (factor) => this.zoom(factor),
+    home: () => this.home(),
+    click: (e) => this.click(e),
+  };
+
   protected press(e: PointerEvent): void {
     this.focus();
     this.host().nativeElement.focus({ preventScroll: true });
-    const turning = e.button === 2 || e.button === 1 || e.shiftKey;
-    let [x, y] = [e.clientX, e.clientY];
-    let far = 0;
-    const move = (m: PointerEvent): void => {
-      const [dx, dy] = [m.clientX - x, m.clientY - y];
-      [x, y] = [m.clientX, m.clientY];
-      far += Math.abs(dx) + Math.abs(dy);
-      if (far < 4) return;
-      if (turning) this.turn(dx * TURN, -dy * TURN);
-      else this.pan(dx, dy);
-    };
-    const up = (u: PointerEvent): void => {
-      removeEventListener('pointermove', move);
-      removeEventListener('pointerup', up);
-      if (far < 4 && !turning) this.click(u);
-    };
-    addEventListener('pointermove', move);
-    addEventListener('pointerup', up);
-    e.preventDefault();
+    pressed(e, this.moves);
+  }
+  protected wheel(e: WheelEvent): void {
+    wheeled(e, this.moves);
+  }
+  protected key(e: KeyboardEvent): void {
+    keyed(e, this.moves);
   }
 
   private at(e: PointerEvent): [number, number] {
@@ -388,28 +382,6 @@ export class ScenePane {
     this.cursor.at.set(null);
   }
 
-  protected wheel(e: WheelEvent): void {
-    e.preventDefault();
-    this.zoom(Math.exp(Math.sign(e.deltaY) * Math.min(0.5, Math.abs(e.deltaY) / 500)));
-  }
-
-  protected key(e: KeyboardEvent): void {
-    const by: Record<string, [number, number]> = {
-      ArrowLeft: [-1, 0],
-      ArrowRight: [1, 0],
-      ArrowUp: [0, -1],
-      ArrowDown: [0, 1],
-    };
-    const step = by[e.key];
-    if (step && e.shiftKey) this.turn(step[0] * STEP, -step[1] * STEP);
-    else if (step) this.pan(-step[0] * 40, -step[1] * 40);
-    else if (e.key === '+') this.zoom(0.8);
-    else if (e.key === '-') this.zoom(1.25);
-    else if (e.key === 'Home') this.home();
-    else return;
-    e.preventDefault();
-  }
-
   private name(): string {
     return this.stack().findLast((l) => l.layer.visible)?.item.name ?? 'scene';
   }
@@ -422,19 +394,12 @@ export class ScenePane {
     }) as Promise<void>;
   }
 
-  /** What is seen as a model: ground with its picture, blocks, trees and the points that are shown. */
-  protected model(): Promise<void> {
+  protected model(format: ModelFormat): Promise<void> {
     return this.project.guarded(async () => {
-      const { GLTFExporter } = await import('three/examples/jsm/exporters/GLTFExporter.js');
-      const { scene, world } = this.stage()!;
-      // Up is z here and y in a model.
-      const upright = new Group();
-      upright.rotation.x = -Math.PI / 2;
-      upright.add(world);
-      const found = await new GLTFExporter()
-        .parseAsync(upright, { binary: true, onlyVisible: true })
-        .finally(() => scene.add(world));
-      saveBlob(new Blob([found as ArrayBuffer], { type: 'model/gltf-binary' }), `${this.name()}.glb`);
+      const { modelOf } = await import('./take-along');
+      const crs = this.project.crs();
+      const where = `${crs.code ?? crs.name} ${this.world?.origin.join(' ') ?? ''}`;
+      saveBlob(await modelOf(this.stage()!.world, format, where), `${this.name()}.${format}`);
     }) as Promise<void>;
   }
 }

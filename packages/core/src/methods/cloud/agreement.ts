@@ -59,8 +59,8 @@ export const agreement = defineMethod({
     matched: { label: 'Matched' },
     missed: { label: 'Missed' },
     extra: { label: 'Extra' },
-    recall: { label: 'Recall' },
-    precision: { label: 'Precision' },
+    recall: { label: 'Recall', unit: 'share' },
+    precision: { label: 'Precision', unit: 'share' },
     rmse: { label: 'Error (RMSE)', unit: 'm' },
   },
   checks: ({ found, reference }, p) => [

@@ -69,7 +69,7 @@ export const classifyGround = defineMethod({
     }).default(30),
   }),
   outputs: { classified: output.cloud('Ground classified', 'ground classified') },
-  figures: { ground: { label: 'Ground points' }, groundShare: { label: 'Share that is ground' } },
+  figures: { ground: { label: 'Ground points' }, groundShare: { label: 'Share that is ground', unit: 'share' } },
   preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }) => [
     ...placeChecks(cloud),

@@ -11,7 +11,13 @@ const marks: fc.Arbitrary<Mark> = fc.record({
   class: fc.integer({ min: 0, max: 255 }),
   of: fc.array(fc.integer({ min: 0, max: 255 }), { maxLength: 3 }),
   strip: fc
-    .record({ ax: number, ay: number, bx: number, by: number, width: fc.integer({ min: 1, max: 5_000_000 }).map((v) => v / 1000) })
+    .record({
+      ax: number,
+      ay: number,
+      bx: number,
+      by: number,
+      width: fc.integer({ min: 1, max: 5_000_000 }).map((v) => v / 1000),
+    })
     .map((s) => ({ ...s, bx: s.bx === s.ax ? s.bx + 1 : s.bx })),
   ring: fc.array(fc.tuple(number, number), { minLength: 3, maxLength: 6 }),
 });

@@ -52,7 +52,7 @@ export const trees = defineMethod({
   figures: {
     trees: { label: 'Trees' },
     meanHeight: { label: 'Mean height', unit: 'm' },
-    coverShare: { label: 'Share under crowns' },
+    coverShare: { label: 'Share under crowns', unit: 'share' },
   },
   preview: { kind: 'window', input: 'cloud' },
   checks: ({ cloud }, p) => [

@@ -61,7 +61,7 @@ export const changeMatrix = defineMethod({
   figures: {
     total: { label: 'Area in both', unit: 'param:unit' },
     unchanged: { label: 'Unchanged', unit: 'param:unit' },
-    unchangedShare: { label: 'Unchanged share' },
+    unchangedShare: { label: 'Unchanged share', unit: 'share' },
   },
   checks: ({ before, after }, p) => [
     ...columnChecks(before, [p.beforeColumn], 'beforeColumn'),

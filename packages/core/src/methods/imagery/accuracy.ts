@@ -52,7 +52,7 @@ export const accuracy = defineMethod({
   },
   figures: {
     n: { label: 'Places' },
-    overall: { label: 'Right' },
+    overall: { label: 'Right', unit: 'share' },
     kappa: { label: 'Kappa' },
     overallAdjusted: { label: 'Right, by area' },
     overallAdjustedError: { label: 'Standard error of that' },

@@ -66,7 +66,7 @@ export const classify = defineMethod({
   figures: {
     classes: { label: 'Classes' },
     trainingCells: { label: 'Cells learned from' },
-    holdOutAccuracy: { label: 'Right among those held back' },
+    holdOutAccuracy: { label: 'Right among those held back', unit: 'share' },
     unclassified: { label: 'Cells without a class' },
   },
   checks: ({ scene, training }, p): Check[] => [

@@ -24,7 +24,7 @@ export const components = defineMethod({
   }),
   outputs: { components: output.raster('Components'), loadings: output.table('Loadings') },
   figures: {
-    explained: { label: 'Explained share' },
+    explained: { label: 'Explained share', unit: 'share' },
     variances: { label: 'Variances' },
   },
   checks: ({ scene }, p) => {

@@ -144,8 +144,8 @@ export const streamAgreement = defineMethod({
   }),
   outputs: { partings: shown(output.features('Partings'), { features: { colour: '#d6246e' } }) },
   figures: {
-    derivedWithin: { label: 'Derived within tolerance (0 to 1)' },
-    mappedWithin: { label: 'Mapped within tolerance (0 to 1)' },
+    derivedWithin: { label: 'Derived within tolerance', unit: 'share' },
+    mappedWithin: { label: 'Mapped within tolerance', unit: 'share' },
     meanOffset: { label: 'Mean offset', unit: 'm' },
   },
   checks: ({ derived, mapped }): Check[] =>

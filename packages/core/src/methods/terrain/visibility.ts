@@ -144,7 +144,7 @@ export const visibility = defineMethod({
     }).default(0.13),
   }),
   outputs: { visible: output.raster('Visible') },
-  figures: { visibleShare: { label: 'Visible share (0 to 1)' } },
+  figures: { visibleShare: { label: 'Visible share', unit: 'share' } },
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   suggest: ({ elevation }) => {
     const [w, h] = cellMetres(elevation.grid, elevation.grid.rows >> 1);
