@@ -208,6 +208,15 @@ export class MapPane {
       Views.resized(map.getView(), map.getSize());
       this.moved.update((n) => n + 1);
     });
+    // Where a place is in the picture is only known once the picture of it is made: what is told of the view before is of the last one.
+    let drawn = '';
+    map.on('postrender', ({ frameState }) => {
+      const v = frameState?.viewState;
+      const now = v ? `${v.center.join()} ${v.resolution}` : '';
+      if (now === drawn) return;
+      drawn = now;
+      this.moved.update((n) => n + 1);
+    });
     this.overlays = new Overlays(map);
     this.layersOf = new MapLayers(
       map,

@@ -7,6 +7,8 @@ export interface Moves {
   zoom(factor: number): void;
   home(): void;
   click(e: PointerEvent): void;
+  /** A pointer is held down: it goes on moving, even while it stands still. */
+  hold(on: boolean): void;
 }
 
 /** Degrees that a pixel of dragging, and an arrow key, turns. */
@@ -40,11 +42,13 @@ export function pressed(e: PointerEvent, moves: Moves): void {
     removeEventListener('pointermove', move);
     removeEventListener('pointerup', up);
     removeEventListener('pointercancel', up);
+    moves.hold(false);
     if (far < STILL && !turning && u.type === 'pointerup') moves.click(u);
   };
   addEventListener('pointermove', move);
   addEventListener('pointerup', up);
   addEventListener('pointercancel', up);
+  moves.hold(true);
   e.preventDefault();
 }
 

@@ -87,6 +87,7 @@ export class ScenePane {
   protected readonly setting = signal(false);
   protected readonly moved = signal(0);
   private readonly told = signal(0);
+  private readonly points = signal(0);
   protected readonly NARROW = NARROW;
   protected readonly size = signal<[number, number]>([1, 1]);
   protected readonly beside: ConnectedPosition[] = [
@@ -103,8 +104,7 @@ export class ScenePane {
   protected readonly low = computed(() => this.size()[1] < 290);
   protected readonly side = computed(() => (this.view().tilt < 5 ? 'straight down' : sideOf(this.view().heading)));
   protected readonly counted = computed(() => {
-    this.told();
-    const n = this.world?.points ?? 0;
+    const n = this.points();
     return n ? ` · ${formatNumber(n)} points` : '';
   });
   protected readonly stack = stackOf(this.pane);
@@ -172,9 +172,10 @@ export class ScenePane {
 
   private open(): void {
     try {
-      const stage = new Stage(this.canvas().nativeElement, () =>
-        this.world?.prepare(untracked(this.view).exaggeration),
-      );
+      const stage = new Stage(this.canvas().nativeElement, () => {
+        this.world?.prepare(untracked(this.view).exaggeration);
+        this.points.set(this.world?.points ?? 0);
+      });
       this.watch = new ResizeObserver(([e]) => {
         const { width, height } = e!.contentRect;
         stage.resize(width, height);
@@ -328,6 +329,7 @@ export class ScenePane {
     zoom: (factor) => this.zoom(factor),
     home: () => this.home(),
     click: (e) => this.click(e),
+    hold: (on) => this.stage()?.hold(on),
   };
 
   protected press(e: PointerEvent): void {

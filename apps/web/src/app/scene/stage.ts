@@ -37,6 +37,7 @@ export class Stage {
   private asked = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
   moving = false;
+  private held = false;
   /** Milliseconds the last picture took. */
   took = 0;
 
@@ -94,12 +95,23 @@ export class Stage {
   /** Something moves: less is shown until it rests. */
   stir(): void {
     this.moving = true;
+    this.settle();
+    this.ask();
+  }
+
+  /** While it is held nothing rests, however long it takes until it moves on. */
+  hold(on: boolean): void {
+    this.held = on;
+    if (this.moving) this.settle();
+  }
+
+  private settle(): void {
     clearTimeout(this.timer);
+    if (this.held) return;
     this.timer = setTimeout(() => {
       this.moving = false;
       this.ask();
     }, REST);
-    this.ask();
   }
 
   /** Wants a new picture, soon. */
