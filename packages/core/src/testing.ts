@@ -75,11 +75,14 @@ export function anySetting(
   spec: ParamSpec,
   infos: Record<string, DatasetInfo[]>,
   by: Partial<Record<ParamSpec['type'] | NonNullable<ParamSpec['widget']>, string | number>>,
+  texts: Readonly<Record<string, string>> = {},
 ): unknown {
   if (spec.type === 'column' || spec.type === 'columns') {
     const all = columnsOf(spec.of ? infos[spec.of]?.[0] : undefined);
     return all.find((c) => !spec.numeric || c.type === 'number')?.name ?? 'v';
   }
   if (spec.choices) return spec.choices[0]!.value;
-  return (spec.widget && by[spec.widget]) ?? by[spec.type] ?? (spec.type === 'text' ? name : by.number);
+  // A text with a grammar of its own stands under its name.
+  if (spec.type === 'text' && !spec.widget) return texts[name] ?? name;
+  return (spec.widget && by[spec.widget]) ?? by[spec.type] ?? by.number;
 }

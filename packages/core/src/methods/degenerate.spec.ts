@@ -232,11 +232,13 @@ const SETTINGS = {
   number: 1,
 };
 
+const TEXTS = { marks: '6 @ 400000 6459900, 400060 6459900 wide 20: 0 0, 60 0, 60 99, 0 99' };
+
 async function attempt(m: Method, data: Record<string, Dataset[]>): Promise<string | null> {
   const infos = Object.fromEntries(Object.entries(data).map(([r, l]) => [r, l.map(infoOf)]));
   const given: Record<string, unknown> = {};
   for (const [name, spec] of Object.entries(paramSpecs(m.params)))
-    if (!spec.optional && spec.default === undefined) given[name] = anySetting(name, spec, infos, SETTINGS);
+    if (!spec.optional && spec.default === undefined) given[name] = anySetting(name, spec, infos, SETTINGS, TEXTS);
   try {
     const o = await runMethod(m, data, given);
     for (const { data: d } of o.outputs) {

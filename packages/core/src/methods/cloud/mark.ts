@@ -40,7 +40,10 @@ export function readMarks(source: string): Mark[] {
     .map((part) => {
       const m = FORM.exec(part);
       const short = part.length > 60 ? `${part.slice(0, 60)}…` : part;
-      if (!m) throw wrong(`"${short}" is not of the form 6 of 1, 5 @ x y, x y wide 4: along height, along height, …`);
+      if (!m)
+        throw wrong(
+          `"${short}" is not of the form 6 of 1, 5 @ x y, x y wide 4: along height, along height, along height.`,
+        );
       const [value, ...of] = [m[1]!, ...(m[2]?.split(/[ ,]+/).filter(Boolean) ?? [])].map(Number) as [number];
       const odd = [value, ...of].find((k) => k > 255);
       if (odd !== undefined) throw wrong(`${odd} is no class; classes are whole numbers from 0 to 255.`);
