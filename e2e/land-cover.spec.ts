@@ -222,6 +222,9 @@ test('training areas are drawn class by class, told apart while they are, and a 
   const add = async (label: string): Promise<void> => {
     await page.getByLabel('A new class').fill(label);
     await page.keyboard.press('Enter');
+    // Clicks that come faster than a hand's are drawn in what was being drawn before.
+    await expect(page.getByTestId('train')).toContainText(`Draw areas of ${label}`);
+    await page.waitForTimeout(200);
   };
   // Columns 45 to 75 of the first lines are wood, 5 to 30 water.
   await add('water');

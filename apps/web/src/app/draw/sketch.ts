@@ -111,6 +111,8 @@ export class Sketch {
               : (g as Polygon).getCoordinates()[0]!;
         if (wish.ring) {
           setTimeout(() => {
+            // Another wish may have come meanwhile: what was drawn for this one is not its.
+            if (this.wish() !== wish) return;
             this.cancel();
             wish.ring!(wish.geometry === 'line' ? shape : shape.slice(0, -1));
           });
