@@ -1,14 +1,17 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import {
   crsOfCode,
+  dataOf,
   FeaturesBuilder,
   foresee,
   handleOn,
   infoOf,
   measureRaster,
+  methodOf,
   methods,
   numberColumn,
   paramSpecs,
+  runMethod,
   runOn,
   textColumn,
   type Dataset,
@@ -102,6 +105,25 @@ function net(geometry: GeometryType, side: number): Features {
   return b.build(geometry, crs, columns(side * side));
 }
 
+/** Streets from corner to corner of a square net. */
+function lattice(side: number): Features {
+  const b = new FeaturesBuilder();
+  const step = WIDTH / side;
+  for (let r = 0; r < side; r++)
+    for (let c = 0; c < side; c++)
+      for (const [u, v] of [
+        [1, 0],
+        [0, 1],
+      ] as const) {
+        b.coordinate(W + c * step, N - r * step);
+        b.coordinate(W + (c + u) * step, N - (r + v) * step);
+        b.endRing();
+        b.endPart();
+        b.endFeature();
+      }
+  return b.build('line', crs, columns(2 * side * side));
+}
+
 const table: Table = {
   kind: 'table',
   columns: [
@@ -118,9 +140,14 @@ const table: Table = {
 };
 
 const { cloud } = smallScene(600_000);
+const network = dataOf(
+  'network',
+  (await runMethod(methodOf('network.build'), { streets: [lattice(170)] }, {})).outputs[0]!.data,
+)!;
 
 /** Estimates of surfaces and their kin look at every pair of points. */
-const few = (m: Method): boolean => m.id.startsWith('surface.') || m.id === 'terrain.visibility';
+const few = (m: Method): boolean =>
+  m.id.startsWith('surface.') || m.id.startsWith('network.') || m.id === 'terrain.visibility';
 
 function inputFor(m: Method, spec: InputSpec): Dataset {
   if (spec.kind === 'raster') {
@@ -131,6 +158,7 @@ function inputFor(m: Method, spec: InputSpec): Dataset {
   }
   if (spec.kind === 'table') return table;
   if (spec.kind === 'cloud') return cloud;
+  if (spec.kind === 'network') return network;
   const geometry = spec.geometry ?? 'polygon';
   return net(geometry, few(m) ? 18 : geometry === 'point' ? 200 : 90);
 }
@@ -154,6 +182,11 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   'imagery.accuracy': { classColumn: 'name' },
   'imagery.sieve': { minArea: '500 m2' },
   'cloud.thin': { spacing: '2 m' },
+  'network.build': { split: 'atCrossings' },
+  'network.reach': { limits: '10 min', merge: 'yes', maxSnap: '1 km' },
+  'network.matrix': { maxSnap: '1 km' },
+  'network.nearest': { maxSnap: '1 km' },
+  'network.route': { maxSnap: '1 km' },
   'cloud.mark': { marks: '6 @ 400000 6459900, 400060 6459900 wide 20: 0 0, 60 0, 60 99, 0 99' },
   'surface.variogram': { lag: '1500 m', maxDistance: '8 km' },
 };

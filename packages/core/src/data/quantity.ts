@@ -1,12 +1,12 @@
 import { HelkError } from '../errors';
 
 /** What a quantity measures. `cell` is a cell size: a length, or an angle on a geographic grid. */
-export type Dimension = 'length' | 'area' | 'volume' | 'time' | 'angle' | 'cell';
+export type Dimension = 'length' | 'area' | 'volume' | 'time' | 'angle' | 'speed' | 'cell';
 
 interface Unit {
   symbol: string;
   dimension: Exclude<Dimension, 'cell'>;
-  /** Factor to the base unit of the dimension: m, m², m³, s, degree. */
+  /** Factor to the base unit of the dimension: m, m², m³, s, degree, m/s. */
   factor: number;
   names: string[];
 }
@@ -28,6 +28,9 @@ const UNITS: Unit[] = [
   { symbol: 'min', dimension: 'time', factor: 60, names: ['minute', 'minutes'] },
   { symbol: 'h', dimension: 'time', factor: 3600, names: ['hour', 'hours'] },
   { symbol: 'd', dimension: 'time', factor: 86400, names: ['day', 'days'] },
+  { symbol: 'm/s', dimension: 'speed', factor: 1, names: ['metres per second'] },
+  { symbol: 'km/h', dimension: 'speed', factor: 1 / 3.6, names: ['kmh', 'kph', 'kilometres per hour'] },
+  { symbol: 'mph', dimension: 'speed', factor: 1609.344 / 3600, names: ['mi/h', 'miles per hour'] },
   { symbol: '°', dimension: 'angle', factor: 1, names: ['deg', 'degree', 'degrees'] },
   { symbol: '′', dimension: 'angle', factor: 1 / 60, names: ['arcmin', 'arcminute', 'arcminutes', "'"] },
   {
@@ -99,7 +102,15 @@ export function parseQuantity(input: string | number, dimension: Dimension, path
 }
 
 function exampleOf(d: Dimension): string {
-  return { length: '30 m', area: '20 ha', volume: '100 m3', time: '15 min', angle: '45 deg', cell: '30 m' }[d];
+  return {
+    length: '30 m',
+    area: '20 ha',
+    volume: '100 m3',
+    time: '15 min',
+    angle: '45 deg',
+    speed: '5 km/h',
+    cell: '30 m',
+  }[d];
 }
 
 /** A quantity in the base unit of its dimension; a bare number takes `fieldUnit`. */

@@ -12,6 +12,7 @@ import { gpx, kml } from './kml';
 import { las } from './las';
 import { netcdf } from './netcdf';
 import { ply } from './ply';
+import { recognised } from './recognise';
 import { shapefile } from './shapefile';
 import { xyz } from './xyz';
 import {
@@ -65,9 +66,10 @@ export async function openFile(
     ...options,
     within: async (inner, bytes, more) => (await readFile(inner, bytes, more)).layers,
   };
-  const layers = format.open
+  const read = format.open
     ? await format.open(source, name, o)
     : (await format.read!(await source.whole(), name, o)).map((l) => checked(l, name));
+  const layers = await Promise.all(read.map(recognised));
   if (layers.length > MOST_LAYERS)
     throw new HelkError(
       'file.tooLarge',

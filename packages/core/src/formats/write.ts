@@ -1,7 +1,8 @@
 import { zipSync } from 'fflate';
 import { HelkError } from '../errors';
 import type { Features } from '../data/features';
-import { kindOf, type AnyHandle, type Dataset, type DatasetKind, type Kinds } from '../data/kinds';
+import { handleOn, kindOf, type AnyHandle, type Dataset, type DatasetKind, type Kinds } from '../data/kinds';
+import { networkLines } from '../data/network';
 import type { Table } from '../data/table';
 import { writeDxf } from './dxf';
 import { writeFlatGeobuf } from './flatgeobuf';
@@ -44,17 +45,25 @@ const delimited = (separator: ',' | '\t'): Writers => ({
   table: whole((d: Table) => writeDelimited(d, separator)),
 });
 
+/** A network as the lines that it is written as. */
+const lines =
+  (write: Writer<'features'>): Writer<'network'> =>
+  async (handle, out, name, progress) =>
+    write(handleOn(networkLines(await handle.load())) as Kinds['features']['handle'], out, name, progress);
+
+const asLines = (writers: Writers): Writers => ({ ...writers, network: lines(writers.features!) });
+
 const WRITERS: Record<WriteFormat, Writers> = {
   geotiff: { raster: (handle, out, _, progress) => writeTiff(handle, out, progress ? { progress } : {}) },
   'ascii-grid': { raster: whole(writeAsciiGrid) },
-  geopackage: {
+  geopackage: asLines({
     features: whole((data: Features, name) => writeGeoPackage([{ name, data }])),
     table: whole((data: Table, name) => writeGeoPackage([{ name, data }])),
-  },
-  geojson: { features: whole((d: Features) => writeGeoJson(d)) },
-  'geojson-native': { features: whole((d: Features) => writeGeoJson(d, true)) },
+  }),
+  geojson: asLines({ features: whole((d: Features) => writeGeoJson(d)) }),
+  'geojson-native': asLines({ features: whole((d: Features) => writeGeoJson(d, true)) }),
   shapefile: { features: whole(shapefileZip) },
-  flatgeobuf: { features: whole((d: Features) => writeFlatGeobuf(d)) },
+  flatgeobuf: asLines({ features: whole((d: Features) => writeFlatGeobuf(d)) }),
   kml: { features: whole(writeKml) },
   kmz: { features: whole((d: Features, name) => zipSync({ 'doc.kml': utf8(writeKml(d, name)) })) },
   dxf: { features: whole((d: Features) => writeDxf(d)) },

@@ -50,6 +50,7 @@ export const input = {
   table: one<'table', object>('table', 'Table'),
   cloud: one<'cloud', object>('cloud', 'Cloud'),
   clouds: many<'cloud', { least?: number }>('cloud', 'Clouds'),
+  network: one<'network', object>('network', 'Network'),
 };
 
 export interface OutputSpec {
@@ -74,6 +75,7 @@ export const output = {
     ({ kind: 'features', label, suffix, optional: true }) as const,
   table: made('table'),
   cloud: made('cloud'),
+  network: made('network'),
 };
 
 /** A result with how it is shown. */

@@ -8,13 +8,26 @@ export interface ParamSpec {
   label: string;
   help?: string;
   type:
-    'number' | 'choice' | 'text' | 'flag' | 'crs' | 'bounds' | 'numbers' | 'column' | 'columns' | 'several' | Dimension;
+    | 'number'
+    | 'choice'
+    | 'text'
+    | 'flag'
+    | 'crs'
+    | 'bounds'
+    | 'numbers'
+    | 'quantities'
+    | 'column'
+    | 'columns'
+    | 'several'
+    | Dimension;
   /** The input whose columns are meant. */
   of?: string;
   /** Only columns of numbers. */
   numeric?: boolean;
   /** Unit that a bare number takes; `crs` for the unit of the target CRS. */
   unit?: string;
+  /** Of several quantities: the unit that they are kept in. */
+  base?: string;
   choices?: { value: string; label: string }[];
   /** The value may be left to the data. */
   auto?: boolean;
@@ -87,6 +100,32 @@ export function quantity(dimension: Exclude<Dimension, 'cell'>, o: NumberOptions
     .transform((v, ctx) => guarded(ctx, () => inRange(inBase(parseQuantity(v, dimension), o.unit), o, o.unit)));
   return describe(schema, { ...o, type: dimension });
 }
+
+/** Several quantities, apart by commas: `5, 10, 15 min`. A number takes the next unit behind it, else `unit`. Parsed to the base unit. */
+export function quantities(dimension: 'time' | 'length', o: NumberOptions & { unit: string }) {
+  const base = dimension === 'time' ? 's' : 'm';
+  const schema = z.union([z.number(), z.string(), z.array(z.union([z.number(), z.string()]))]).transform((v, ctx) =>
+    guarded(ctx, () => {
+      const parts = (Array.isArray(v) ? v : typeof v === 'number' ? [v] : v.split(/[,;]/))
+        .map((p) => (typeof p === 'string' ? p.trim() : p))
+        .filter((p) => p !== '');
+      if (!parts.length) throw new HelkError('method.parameter', 'give at least one.');
+      if (parts.length > MOST_LISTED)
+        throw new HelkError('method.parameter', `${parts.length} are too many; at most ${MOST_LISTED} are taken.`);
+      const read = parts.map((p) => parseQuantity(p, dimension));
+      let unit = o.unit;
+      for (let k = read.length - 1; k >= 0; k--) {
+        unit = read[k]!.unit || unit;
+        read[k] = { value: read[k]!.value, unit };
+      }
+      const all = read.map((q) => inRange(inBase(q, o.unit), o, base));
+      return [...new Set(all)].sort((a, b) => a - b);
+    }),
+  );
+  return describe(schema, { ...o, type: 'quantities', base });
+}
+
+const MOST_LISTED = 50;
 
 /** A cell size: keeps its unit, since on a geographic target it is an angle. `auto` leaves it to the data. */
 export function cellSize(o: { label: string; help?: string }) {
@@ -278,8 +317,9 @@ export function plainParam(spec: ParamSpec, value: unknown): unknown {
     return c.code ?? c.proj4;
   }
   if (spec.type === 'cell') return formatQuantity(value as Quantity);
+  if (spec.type === 'quantities') return (value as number[]).map((v) => `${v} ${spec.base!}`).join(', ');
   if (spec.type === 'bounds' || spec.type === 'numbers' || spec.type === 'columns' || spec.type === 'several')
     return (value as unknown[]).join(',');
-  const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°' }[spec.type as string];
+  const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°', speed: 'm/s' }[spec.type as string];
   return base ? `${value as number} ${base}` : value;
 }

@@ -2,6 +2,7 @@ import { HelkError } from '../errors';
 import * as cloud from '../methods/cloud';
 import * as features from '../methods/features';
 import * as imagery from '../methods/imagery';
+import * as network from '../methods/network';
 import * as raster from '../methods/raster';
 import * as surface from '../methods/surface';
 import * as terrain from '../methods/terrain';
@@ -15,6 +16,7 @@ export const FAMILIES: Record<string, string> = {
   surface: 'Points to surfaces',
   imagery: 'Imagery',
   cloud: 'Point clouds',
+  network: 'Networks',
 };
 
 /** The only list of methods. Families in the order of the work. */
@@ -25,6 +27,7 @@ const METHODS: Method[] = [
   ...Object.values(surface),
   ...Object.values(imagery),
   ...Object.values(cloud),
+  ...Object.values(network),
 ];
 
 const BY_ID = new Map(METHODS.map((m) => [m.id, m]));

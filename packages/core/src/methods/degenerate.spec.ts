@@ -3,6 +3,7 @@ import { crsOfCode, wgs84 } from '../data/crs';
 import { withClasses, type Cloud } from '../data/cloud';
 import { FeaturesBuilder, type Features, type GeometryType } from '../data/features';
 import type { Dataset } from '../data/kinds';
+import type { Network } from '../data/network';
 import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
 import { numberColumn, textColumn, type Table } from '../data/table';
@@ -213,11 +214,51 @@ const CLOUDS: Record<string, Cloud> = {
   'without a system': { ...small, crs: null },
 };
 
+/** Streets between nodes in a square, some shut to some; pieces by their ends. */
+function streets(ends: [number, number][], seconds = 20, length = 10, crs: Network['pieces']['crs'] = UTM): Network {
+  const at = (k: number): [number, number] => [W + 10 * (k % 4), N - 10 * Math.floor(k / 4)];
+  const lines = shapes(
+    'line',
+    ends.map(([a, b]) => (a === b ? [at(a), [at(a)[0] + 3, at(a)[1] + 3], at(a)] : [at(a), at(b)])),
+  );
+  const both = {
+    there: new Float64Array(ends.length).fill(seconds),
+    back: new Float64Array(ends.length).fill(seconds),
+  };
+  return {
+    kind: 'network',
+    pieces: { ...lines, crs },
+    nodes: Float64Array.from(Array.from({ length: 16 }, (_, k) => at(k)).flat()),
+    from: Uint32Array.from(ends, (e) => e[0]),
+    to: Uint32Array.from(ends, (e) => e[1]),
+    length: new Float64Array(ends.length).fill(length),
+    seconds: { walk: both, bicycle: both, car: { ...both, back: new Float64Array(ends.length).fill(Infinity) } },
+  };
+}
+const SQUARE: [number, number][] = Array.from({ length: 16 }, (_, k) => k).flatMap((k): [number, number][] => [
+  ...(k % 4 < 3 ? [[k, k + 1] as [number, number]] : []),
+  ...(k < 12 ? [[k, k + 4] as [number, number]] : []),
+]);
+const NETWORKS: Record<string, Network> = {
+  usual: streets(SQUARE),
+  none: streets([]),
+  'one piece': streets([[0, 1]]),
+  'a loop': streets([[0, 0]]),
+  'two parts': streets([
+    [0, 1],
+    [14, 15],
+  ]),
+  'no time at all': streets(SQUARE, 0, 0),
+  closed: streets(SQUARE, Infinity),
+  'without a system': streets(SQUARE, 20, 10, null),
+};
+
 /** What can stand in a role, by name. */
 function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'raster') return RASTERS;
   if (spec.kind === 'table') return TABLES;
   if (spec.kind === 'cloud') return CLOUDS;
+  if (spec.kind === 'network') return NETWORKS;
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 

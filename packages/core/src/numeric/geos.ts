@@ -93,6 +93,9 @@ export class Geos {
   /** `distance` in the units of the coordinates; corners rounded by `quadrant` segments a quarter. */
   buffer = (a: Shape, distance: number, quadrant = 16): Shape =>
     this.made(this.g.GEOSBuffer(a, distance, quadrant), 'buffer');
+  /** The same of lines, whose buffers end where they do, flat. */
+  bufferFlat = (a: Shape, distance: number, quadrant = 16): Shape =>
+    this.made(this.g.GEOSBufferWithStyle(a, distance, quadrant, 2, 1, 5), 'buffer');
   simplify = (a: Shape, tolerance: number): Shape =>
     this.made(this.g.GEOSTopologyPreserveSimplify(a, tolerance), 'simplification');
   centroid = (a: Shape): Shape => this.made(this.g.GEOSGetCentroid(a), 'centroid');

@@ -1,7 +1,7 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { FeaturesBuilder, columnsOf, dataOf, featuresIn, kindOf, ofKind, type Features } from '@helk/core';
+import { FeaturesBuilder, columnsOf, dataOf, featuresIn, featuresOf, kindOf, ofKind, type Features } from '@helk/core';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
 import { rowsWhere } from '@helk/core/formula/over-features';
@@ -207,7 +207,7 @@ export class PickBar {
     const c = this.data.now(this.item().id)?.columns.find((x) => x.name === this.column());
     return c?.type === 'text' ? knownValues(c) : [];
   });
-  protected readonly isMap = computed(() => ofKind('features', this.item().info) !== null);
+  protected readonly isMap = computed(() => featuresOf(this.item().info) !== null);
   protected readonly total = computed(() => kindOf(this.item().info).rows?.(this.item().info).count ?? 0);
   protected readonly words = computed(() => clientKind(this.item().info).told(this.item(), this.tools));
   protected readonly names = computed(() =>

@@ -1,12 +1,19 @@
 import type { DatasetKind } from '@helk/core';
 import { cloud } from './cloud';
 import { features } from './features';
+import { network } from './network';
 import type { ClientKind } from './kind';
 import { raster } from './raster';
 import { table } from './table';
 
 /** How the client deals with each kind there is. A new one is its file and a line here. */
-export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = { raster, features, table, cloud } as never;
+export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
+  raster,
+  features,
+  table,
+  cloud,
+  network,
+} as never;
 
 /** The record of a kind, for whoever does not know which it is. */
 export const clientKind = (of: { kind: DatasetKind }): ClientKind<DatasetKind, object> =>

@@ -5,7 +5,7 @@ import {
   categoryColours,
   classOf,
   formatNumber,
-  ofKind,
+  featuresOf,
   RAMPS,
   sortedValues,
   type BreakRule,
@@ -50,7 +50,7 @@ export class VectorEditor {
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
   protected readonly style = computed(() => this.of().look);
   private readonly features = computed(() => this.data.features(this.of().item.id));
-  protected readonly info = computed(() => ofKind('features', this.of().item.info));
+  protected readonly info = computed(() => featuresOf(this.of().item.info));
   protected readonly geometry = computed(() => this.info()?.geometry ?? 'point');
   protected readonly columns = computed(() => this.info()?.columns ?? []);
   protected readonly numbers = computed(() => this.columns().filter((c) => c.type === 'number'));

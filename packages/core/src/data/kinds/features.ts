@@ -75,6 +75,7 @@ export const features: KindRecord<'features', Features, FeaturesInfo, Handle<Fea
     return by.crs === undefined ? info : { ...info, crs: parseCrs(by.crs) };
   },
   rows: (info) => ({ count: info.count, columns: info.columns, noun: `${info.geometry}s` }),
+  asFeatures: (info) => info,
   misfit: ({ geometry }, { geometry: wanted }) =>
     wanted && geometry !== wanted ? `${wanted}s are wanted, these are ${geometry}s.` : null,
   inspect: ({ crs: system, geometry, count: n, extent, columns: all }) => ({

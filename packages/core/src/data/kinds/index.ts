@@ -3,11 +3,12 @@ import { cloud } from './cloud';
 import { features } from './features';
 import type { DataOf, HandleOf, InfoOf, KindRecord } from './kind';
 import { raster } from './raster';
-import type { ColumnInfo } from '../features';
+import { network } from './network';
+import type { ColumnInfo, FeaturesInfo } from '../features';
 import { table } from './table';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
-export const KINDS = { raster, features, table, cloud };
+export const KINDS = { raster, features, table, cloud, network };
 
 type Records = typeof KINDS;
 export type DatasetKind = keyof Records;
@@ -36,6 +37,9 @@ export const ofKind = <K extends DatasetKind>(
 /** What is in memory, where it is of that kind. */
 export const dataOf = <K extends DatasetKind>(kind: K, data: Dataset | null | undefined): Kinds[K]['data'] | null =>
   data?.kind === kind ? (data as Kinds[K]['data']) : null;
+/** The features that a dataset is drawn as; null for what is drawn otherwise, or not at all. */
+export const featuresOf = (info: DatasetInfo | null | undefined): FeaturesInfo | null =>
+  (info && kindOf(info).asFeatures?.(info)) ?? null;
 /** Columns of a description, none where it has none. */
 export const columnsOf = (info: DatasetInfo | null | undefined): ColumnInfo[] =>
   (info && kindOf(info).rows?.(info).columns) ?? [];

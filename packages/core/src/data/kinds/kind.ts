@@ -4,7 +4,7 @@ import type { WriteFormat } from '../../formats/write-formats';
 import type { Check, Note } from '../check';
 import type { Crs, Extent } from '../crs';
 import type { Handle, PieceStore, Progress, RasterHead, RasterSink } from '../handle';
-import type { ColumnInfo, GeometryType } from '../features';
+import type { ColumnInfo, FeaturesInfo, GeometryType } from '../features';
 import type { ClassEntry } from '../raster';
 
 /** What may be given by hand to a dataset that lacks it. */
@@ -112,6 +112,8 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   give(info: I, given: Given): I;
   /** Its rows, where it has any: how many, of which columns, and what several of them are called. */
   rows?(info: I): { count: number; columns: ColumnInfo[]; noun: string };
+  /** The features that it is stored, drawn and read by row as, where it is. */
+  asFeatures?(info: I): FeaturesInfo;
   /** Names of the bands it has, where it has any. */
   bands?(info: I): string[];
   /** The same with one band only. */
