@@ -32,14 +32,12 @@ describe('the best order of stops', () => {
   it('is so too where ways cost unlike there and back', () => {
     fc.assert(
       fc.property(
-        fc
-          .integer({ min: 2, max: 6 })
-          .chain((n) =>
-            fc.array(fc.array(fc.integer({ min: 1, max: 99 }), { minLength: n, maxLength: n }), {
-              minLength: n,
-              maxLength: n,
-            }),
-          ),
+        fc.integer({ min: 2, max: 6 }).chain((n) =>
+          fc.array(fc.array(fc.integer({ min: 1, max: 99 }), { minLength: n, maxLength: n }), {
+            minLength: n,
+            maxLength: n,
+          }),
+        ),
         (cost) => {
           const n = cost.length;
           const sum = (o: number[]): number => o.slice(1).reduce((s, v, k) => s + cost[o[k]!]![v]!, 0);

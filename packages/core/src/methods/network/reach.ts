@@ -78,7 +78,14 @@ export const reach = defineMethod({
     idColumn: column({ of: 'facilities', label: 'Column that names facilities' }).optional(),
   }),
   outputs: {
-    reach: shown(output.features('Reach'), { features: { fill: 0.45 }, first: true }),
+    reach: shown(output.features('Reach'), {
+      features: {
+        by: { kind: 'classes', column: 'limit', rule: 'natural', classes: 3, own: [], ramp: 'tide', reversed: true },
+        fill: 0.6,
+        width: 0.5,
+      },
+      first: true,
+    }),
     unplaced: output.maybeFeatures('Left out', 'left out'),
     edges: output.features('Streets reached', 'streets reached'),
   },
@@ -154,23 +161,26 @@ export const reach = defineMethod({
               all.map((r) => names[groups[r.group]![0]!]!),
             ),
           ];
-    const shapes = areas.build('polygon', plane, []);
+    // The largest first: what is nearer lies on top of it.
+    const down = [...rows.keys()].sort((a, b) => rows[b]!.limit - rows[a]!.limit || a - b);
+    const shapes = takeFeatures(areas.build('polygon', plane, []), down);
+    const told = down.map((k) => rows[k]!);
     const made: Features = {
       ...shapes,
       columns: [
-        ...named(rows),
+        ...named(told),
         textColumn(
           'mode',
-          rows.map(() => p.mode),
+          told.map(() => p.mode),
         ),
         numberColumn(
           'limit',
-          rows.map((r) => r.limit),
+          told.map((r) => r.limit),
           's',
         ),
         numberColumn(
           'area',
-          rows.map((_, i) => featureArea(shapes, i)),
+          told.map((_, i) => featureArea(shapes, i)),
           'm2',
         ),
       ],
