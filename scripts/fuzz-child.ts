@@ -6,10 +6,13 @@ import {
   FeaturesBuilder,
   HelkError,
   measureRaster,
+  methodOf,
   numberColumn,
   Random,
+  runMethod,
   textColumn,
   wgs84,
+  type Dataset,
 } from '@helk/core';
 import { readFile, writeAsciiGrid, writeDelimited, writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { packBinary, unpackBinary } from '@helk/core/formats/binary';
@@ -81,6 +84,7 @@ async function corpus(): Promise<Seed[]> {
     ...folder('hostile'),
     { name: 'a.geojson', bytes: text(writeGeoJson(areas)) },
     { name: 'b.geojson', bytes: text(writeGeoJson(points, true)) },
+    { name: 'network.geojson', bytes: await writeDataset(await streets(), 'geojson-native') },
     { name: 'a.csv', bytes: text(writeDelimited(points)) },
     { name: 'a.gpkg', bytes: writeGeoPackage([{ name: 'a', data: areas }]) },
     { name: 'a.fgb', bytes: await writeDataset(areas, 'flatgeobuf') },
@@ -105,6 +109,25 @@ async function corpus(): Promise<Seed[]> {
       ),
     },
   ];
+}
+
+/** Four streets that meet. */
+async function streets(): Promise<Dataset> {
+  const b = new FeaturesBuilder();
+  for (const [x, y] of [
+    [1, 0],
+    [0, 1],
+    [-1, 0],
+    [0, -1],
+  ] as const) {
+    b.coordinate(500_000, 5_900_000);
+    b.coordinate(500_000 + 100 * x, 5_900_000 + 100 * y);
+    b.endRing();
+    b.endPart();
+    b.endFeature();
+  }
+  const lines = b.build('line', crsOfCode(25832), []);
+  return (await runMethod(methodOf('network.build'), { streets: [lines] }, {})).outputs[0]!.data;
 }
 
 const WORDS = [0, 1, 0x7f, 0x80, 0xff, 0x7fff, 0xffff, 0x7fffffff, 0x80000000, 0xffffffff];
