@@ -66,6 +66,14 @@ describe('features drawn by classes of a number', () => {
       { numRuns: 200 },
     );
   });
+  it('tell a few values by themselves where each has a class of its own', () => {
+    const f = points([numberColumn('v', [900, 300, 600, 300])]);
+    const of = (over: object): string[] =>
+      symbolsOf(styled({ by: classes({ classes: 3, ...over }) }), f).legend.map((l) => l.text);
+    expect(of({ rule: 'natural' })).toEqual(['300', '600', '900']);
+    // Limits that somebody set are told as they are.
+    expect(of({ rule: 'own', own: [500, 800] })).toEqual(['300 to 500', '500 to 800', '800 to 900']);
+  });
   it('never count downwards in the key, also where breaks lie beyond the values', () => {
     const f = points([numberColumn('v', [3, 5, 8])]);
     const texts = (over: object): string[] => symbolsOf(styled({ by: classes(over) }), f).legend.map((l) => l.text);

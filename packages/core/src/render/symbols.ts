@@ -182,16 +182,21 @@ function classes(
   out.colours = [...rampColours(by.ramp, by.reversed, k), MISSING_COLOUR];
   const counts = new Uint32Array(k + 1);
   const v = c.values as Float64Array;
+  /** The value that all of a class have; not a number where they have several. */
+  const only = new Float64Array(k + 1);
   for (let i = 0; i < v.length; i++) {
     const at = v[i] !== v[i] || c.missing?.[i] ? k : classOf(v[i]!, out.breaks);
     out.index[i] = at;
-    counts[at]!++;
+    if (!counts[at]!++) only[at] = v[i]!;
+    else if (only[at] !== v[i]) only[at] = NaN;
   }
   if (!sorted.length) return;
+  // A few values, each a class of its own, are told by themselves and not as ranges.
+  const few = by.rule !== 'own' && only.subarray(0, k).every((x, i) => !counts[i] || x === x);
   const ends = [sorted[0]!, ...out.breaks, sorted[sorted.length - 1]!];
   out.legend = out.colours.slice(0, k).map((colour, i) => ({
     colour,
-    text: between(ends[i]!, ends[i + 1]!, i === 0, format),
+    text: few && counts[i] ? format(only[i]!) : between(ends[i]!, ends[i + 1]!, i === 0, format),
     count: counts[i]!,
     key: String(i),
   }));

@@ -87,6 +87,15 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./gaps-panel').then((m) => m.GapsPanel),
   },
   {
+    id: 'faults',
+    title: () => 'What may be wrong',
+    fits: (d) => {
+      const info = ofKind('network', d.info);
+      return info !== null && (info.components > 1 || info.nearly.count + info.traps.count > 0);
+    },
+    load: () => import('./faults-panel').then((m) => m.FaultsPanel),
+  },
+  {
     id: 'table',
     title: () => 'Table',
     fits: (d) => kindOf(d.info).rows !== undefined,

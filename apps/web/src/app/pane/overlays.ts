@@ -29,7 +29,7 @@ export class Overlays {
           const named = f.get('ink') as string;
           const ink = named.startsWith('#') ? named : css.getPropertyValue(named).trim();
           if (f.getGeometry()?.getType() === 'MultiPoint')
-            return new Style({ image: new RegularShape({ points: 4, radius: 2, fill: new Fill({ color: ink }) }) });
+            return new Style({ image: new RegularShape({ points: 4, radius: width, fill: new Fill({ color: ink }) }) });
           return [
             new Style({
               stroke: new Stroke({ color: `${css.getPropertyValue('--leaf').trim()}99`, width: width + 1.2 }),

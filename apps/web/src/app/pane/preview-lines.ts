@@ -40,7 +40,7 @@ export function markLines(
   if (framed) out.push(new Feature({ geometry: new LineString(framed.ring), ink: '--pick', width: 2 }));
   for (const { ring: corners, ink, dots } of outlines) {
     const places = corners.map((c) => [...c]);
-    out.push(new Feature({ geometry: dots ? new MultiPoint(places) : new LineString(places), ink, width: 2 }));
+    out.push(new Feature({ geometry: dots ? new MultiPoint(places) : new LineString(places), ink, width: dots ?? 2 }));
   }
   if (ring) {
     const [mx, my] = crs.geographic ? metresPerDegree(ring.y) : [metresPerUnit(crs), metresPerUnit(crs)];

@@ -202,7 +202,7 @@ export class WindowTrial {
     const dots = t.classes.map(({ value, xy }): Outline => {
       const ring: number[][] = [];
       for (let i = 0; i < xy.length; i += 2) ring.push(place(xy[i]!, xy[i + 1]!));
-      return { ring, ink: this.colour(value), dots: true };
+      return { ring, ink: this.colour(value), dots: 2 };
     });
     return [
       ...dots,

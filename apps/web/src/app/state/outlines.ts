@@ -4,8 +4,8 @@ import { computed, Injectable, signal, untracked } from '@angular/core';
 export interface Outline {
   ring: readonly (readonly number[])[];
   ink: string;
-  /** Its corners are places of their own. */
-  dots?: true;
+  /** Its corners are places of their own, drawn so many pixels large to each side. */
+  dots?: number;
 }
 
 /** What is outlined on every map and is no dataset: areas that are looked at, examples that are being drawn. */

@@ -82,7 +82,8 @@ export const reach = defineMethod({
       features: {
         by: { kind: 'classes', column: 'limit', rule: 'natural', classes: 3, own: [], ramp: 'tide', reversed: true },
         fill: 0.6,
-        width: 0.5,
+        outline: '#2d7295',
+        width: 0.6,
       },
       first: true,
     }),
