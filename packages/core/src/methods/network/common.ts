@@ -1,5 +1,5 @@
 import { HelkError } from '../../errors';
-import { plural } from '../../data/check';
+import type { Check } from '../../data/check';
 import { metresPerUnit, parseCrs, transformer, type Crs } from '../../data/crs';
 import { featureCount, featuresIn, valueOf, type Column, type Features } from '../../data/features';
 import { nodeCount, type Mode, type Network, type Seconds } from '../../data/network';
@@ -8,7 +8,6 @@ import { formatNumber } from '../../data/number-words';
 import { numberColumn, textColumn } from '../../data/table';
 import type { Job } from '../../method/job';
 import { choice } from '../../method/params';
-import type { Check } from '../../data/check';
 import { graphOf, type Graph } from '../../numeric/graph';
 import { Placer, type Placed } from '../../numeric/placing';
 import type { Crossed } from '../../numeric/reached';
@@ -233,27 +232,29 @@ export function placed(
   if (lost.length === n)
     throw new HelkError(
       'method.input',
-      `None of the ${what} lies within ${formatNumber(maxSnap)} m of a street: ${lost.slice(0, 3).map(said).join(', ')}. Do they lie in the same place?`,
+      `None of the ${what} lies within ${formatNumber(maxSnap)} m of a street: ${lost.slice(0, MOST_SAID).map(said).join(', ')}. Do they lie in the same place?`,
       'maxSnap',
     );
+  const listed = (rows: readonly number[]): string =>
+    rows.slice(0, MOST_SAID).map(said).join(', ') + (rows.length > MOST_SAID ? ' …' : '');
   if (lost.length)
     job.note(
       'look',
       'network.unplaced',
-      `${plural(lost.length, 'of the ' + what)} ${lost.length === 1 ? 'lies' : 'lie'} more than ${formatNumber(maxSnap)} m from any street and ${lost.length === 1 ? 'is' : 'are'} left out: ${lost.slice(0, 5).map(said).join(', ')}${lost.length > 5 ? ' …' : ''}.`.replace(
-        /^(\d+) of the (.*?)s? /,
-        (_, k: string) => `${k} of the ${n} ${what} `,
-      ),
+      `${lost.length} of the ${n} ${what} ${lost.length === 1 ? 'lies' : 'lie'} more than ${formatNumber(maxSnap)} m from any street and ${lost.length === 1 ? 'is' : 'are'} left out: ${listed(lost)}.`,
     );
   const far = [...places.keys()].filter((i) => places[i] && off[i]! > maxSnap / 2);
   if (far.length)
     job.note(
       'look',
       'network.moved',
-      `${far.length} of the ${n} ${what} ${far.length === 1 ? 'is' : 'are'} moved by more than ${formatNumber(maxSnap / 2)} m to a street: ${far.slice(0, 5).map(said).join(', ')}${far.length > 5 ? ' …' : ''}.`,
+      `${far.length} of the ${n} ${what} ${far.length === 1 ? 'is' : 'are'} moved by more than ${formatNumber(maxSnap / 2)} m to a street: ${listed(far)}.`,
     );
   return { places, names, off };
 }
+
+/** Places that are named in a note. */
+const MOST_SAID = 5;
 
 /** Farther than this nothing is said of how far off a street a place lies, m. */
 const LOOK = 20_000;

@@ -1,10 +1,10 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { plural } from '../../data/check';
+import type { Features } from '../../data/features';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
-import { choice, column } from '../../method/params';
-import { quantity } from '../../method/params';
+import { choice, column, quantity } from '../../method/params';
 import { ShortestPaths } from '../../numeric/shortest';
 import {
   costAt,
@@ -17,6 +17,7 @@ import {
   sourcesAt,
   waysOf,
   wayLength,
+  type Placement,
 } from './common';
 
 /** Pairs that a table holds at most. */
@@ -67,23 +68,18 @@ export const matrix = defineMethod({
     const { network, metres } = inPlane(given);
     const seconds = network.seconds[p.mode];
     const ways = waysOf(network, p.weight === 'time' ? seconds : lengthsWhere(network.length, seconds), 'from');
-    const near = (points: typeof origins, what: string) =>
-      placed(
-        points,
-        { network, seconds },
-        metres,
-        p.maxSnap,
-        points.columns.some((c) => c.name === p.idColumn) ? p.idColumn : undefined,
-        job,
-        what,
-      );
-    const [from, to] = [near(origins, 'origins'), near(destinations, 'destinations')];
     if (p.idColumn && !origins.columns.some((c) => c.name === p.idColumn))
       throw new HelkError(
         'method.parameter',
         `idColumn: there is no column "${p.idColumn}" among the origins.`,
         'idColumn',
       );
+    // Destinations without the column are called by their numbers.
+    const near = (points: Features, what: string): Placement => {
+      const id = points.columns.some((c) => c.name === p.idColumn) ? p.idColumn : undefined;
+      return placed(points, { network, seconds }, metres, p.maxSnap, id, job, what);
+    };
+    const [from, to] = [near(origins, 'origins'), near(destinations, 'destinations')];
     const paths = new ShortestPaths(ways.graph);
     const rows: { o: number; d: number; seconds: number; length: number }[] = [];
     let unreachable = 0;
