@@ -1,6 +1,8 @@
 import { setupNode } from '@helk/node';
 import { refusalOf } from '../../testing';
-import { wgs84 } from '../../data/crs';
+import { crsOfCode, wgs84 } from '../../data/crs';
+import { measureRaster } from '../../data/raster';
+import { toblerFactor } from './gradient';
 import { dataOf } from '../../data/kinds';
 import { networkLines, networkOf, pieceCount, type Network } from '../../data/network';
 import { networkInfo } from '../../data/network-facts';
@@ -228,6 +230,50 @@ describe('network.build', () => {
     expect((degrees.figures['length'] as number) / (metres.figures['length'] as number)).toBeCloseTo(1 / 0.9996, 5);
     expect(degrees.notes.map((m) => m.code)).toContain('crs.degrees');
     expect(dataOf('network', degrees.outputs[0]!.data)!.pieces.crs?.geographic).toBeTrue();
+  });
+
+  it('walks slower uphill and on steep ground, after Tobler, where an elevation is given', async () => {
+    // His own figures: 6 km/h at 5 % downhill, 5 km/h on level ground.
+    expect(6 * Math.exp(-0.175) * toblerFactor(-0.05)).toBeCloseTo(6, 9);
+    expect(6 * Math.exp(-0.175)).toBeCloseTo(5.04, 2);
+    // Land that rises one in ten to the east, and knows no height beyond 900 m.
+    const grid = { crs: crsOfCode(25832), x: 499_900, y: 5_900_100, dx: 10, dy: 10, columns: 100, rows: 20 };
+    const cells = Float32Array.from({ length: 2000 }, (_, i) => (i % 100) + 0.5);
+    const elevation = measureRaster(grid, cells, { name: 'z', unit: 'm' });
+    const east = [
+      [0, 0],
+      [800, 0],
+    ] as const;
+    const north = [
+      [400, -50],
+      [400, 50],
+    ] as const;
+    const o = await runMethod(
+      methodOf('network.build'),
+      { streets: [streetsOf([east, north])], elevation: [elevation] },
+      { walkSpeed: '1 m/s' },
+    );
+    const n = dataOf('network', o.outputs[0]!.data)!;
+    expect(n.seconds.walk.there[0]).toBeCloseTo(800 / Math.exp(-3.5 * 0.1), 0);
+    expect(n.seconds.walk.back[0]).toBeCloseTo(800, 0);
+    expect(n.seconds.walk.there[1]).toBeCloseTo(100, 6);
+    expect(n.seconds.bicycle.there[0]).toBeCloseTo(800 / (16 / 3.6), 6);
+    const beyond = await runMethod(
+      methodOf('network.build'),
+      {
+        streets: [
+          streetsOf([
+            [
+              [0, 500],
+              [100, 500],
+            ],
+          ]),
+        ],
+        elevation: [elevation],
+      },
+      {},
+    );
+    expect(beyond.notes.map((m) => m.code)).toContain('network.heights');
   });
 
   it('refuses no line at all, and speeds that cannot be read', async () => {

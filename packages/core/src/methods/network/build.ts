@@ -5,12 +5,14 @@ import { metresPerUnit } from '../../data/crs';
 import { featureCount, featuresIn, takeColumn, type Column, type Features } from '../../data/features';
 import { lengthsOf, MODES, type Mode, type Network, type Seconds } from '../../data/network';
 import { networkInfo } from '../../data/network-facts';
+import { formatNumber } from '../../data/number-words';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import { choice, column, quantity, text } from '../../method/params';
 import { weakComponents } from '../../numeric/graph';
 import { joinStreets, type Chains } from '../../numeric/street-net';
 import { nodesIn, planeOf } from './common';
+import { walkedOver } from './gradient';
 import { Rights } from './rights';
 import { USUAL_SPEED } from './street-classes';
 
@@ -23,10 +25,16 @@ export const build = defineMethod({
   title: 'Network of streets',
   question: 'Which streets join where?',
   about:
-    'Joins lines into a network. Ends within the tolerance of each other are one node, and a line is cut where another ends on it; with crossings also where it crosses another or has a corner in common with it. Cars go as fast as a column says, else as their class does, else as given; who may go where is said by columns, else by the class (no cars on paths, nobody on foot on motorways). One-way rules hold for cars and bicycles, not on foot. A piece that lies on an earlier one and allows nothing more is left out. Speeds of classes are common practice, without a source; those that were taken are noted.',
+    'Joins lines into a network. Ends within the tolerance of each other are one node, and a line is cut where another ends on it; with crossings also where it crosses another or has a corner in common with it. Cars go as fast as a column says, else as their class does, else as given; who may go where is said by columns, else by the class (no cars on paths, nobody on foot on motorways). One-way rules hold for cars and bicycles, not on foot. With an elevation walking takes its slopes into account (Tobler 1993, scaled to the walking speed on level ground). A piece that lies on an earlier one and allows nothing more is left out. Speeds of classes are common practice, without a source; those that were taken are noted.',
   keywords: ['graph', 'topology', 'road network', 'routing', 'one-way', 'junction', 'street network'],
-  sources: ['Tarjan 1972, doi:10.1137/0201010 (what reaches each other)'],
-  inputs: { streets: input.features({ label: 'Streets', geometry: 'line' }) },
+  sources: [
+    'Tarjan 1972, doi:10.1137/0201010 (what reaches each other)',
+    'Tobler 1993, NCGIA report 93-1 (walking on slopes)',
+  ],
+  inputs: {
+    streets: input.features({ label: 'Streets', geometry: 'line' }),
+    elevation: { ...input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }), least: 0 as const },
+  },
   params: z.object({
     speedColumn: column({
       ...of,
@@ -104,7 +112,7 @@ export const build = defineMethod({
     bytes: streets.count * 3000,
     seconds: streets.count / 40_000,
   }),
-  run: ({ streets: given }, p, job) => {
+  run: ({ streets: given, elevation }, p, job) => {
     const plane = planeOf(given);
     const streets = featuresIn(given, plane);
     const metres = plane ? metresPerUnit(plane) : 1;
@@ -116,7 +124,8 @@ export const build = defineMethod({
     job.progress(0.65, 'speeds');
     const rights = new Rights(streets, p, job);
     const street = Uint32Array.from(net.chain, (c) => rows[c]!);
-    const lines = featuresIn(linesOf(net, streets), given.crs);
+    const flat = linesOf(net, streets);
+    const lines = featuresIn(flat, given.crs);
     net.nodes = nodesIn(net.nodes, plane, given.crs);
     net.xy = lines.xy;
     const length = lengthsOf(lines);
@@ -127,6 +136,19 @@ export const build = defineMethod({
         all[m].there[i] = there > 0 ? length[i]! / there : Infinity;
         all[m].back[i] = back > 0 ? length[i]! / back : Infinity;
       }
+    if (elevation) {
+      job.progress(0.75, 'slopes');
+      const { there, back, lacking } = walkedOver(flat, length, elevation, p.walkSpeed, metres);
+      const slowed = (level: Float64Array, v: Float64Array): Float64Array =>
+        level.map((s, i) => (s < Infinity ? v[i]! : s));
+      all.walk = { there: slowed(all.walk.there, there), back: slowed(all.walk.back, back) };
+      if (lacking > 0)
+        job.note(
+          'look',
+          'network.heights',
+          `Of ${formatNumber(100 * lacking, 10)} % of the length no height is known; it counts as level.`,
+        );
+    }
     const keep = withoutTwins(net, all);
     if (keep.length < length.length)
       job.note(
