@@ -79,6 +79,8 @@ test('projects are made, saved to a file, opened again and deleted; datasets ren
     page.getByRole('menuitem', { name: 'Save as one file' }).click(),
   ]);
   const path = await saved.path();
+  // While the menu is still closing, a click on its button would close it again.
+  await expect(page.getByRole('menuitem', { name: 'Save as one file' })).toHaveCount(0);
   await page.getByTestId('project-menu').click();
   await page.getByRole('menuitem', { name: 'Delete …' }).click();
   await page.getByRole('button', { name: 'Delete', exact: true }).click();
