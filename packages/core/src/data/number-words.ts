@@ -59,6 +59,10 @@ export function formatArea(m2: number): string {
   return a < 1e7 ? `${formatNumber(m2 / 1e4, 10)} ha` : `${formatNumber(m2 / 1e6, a < 1e9 ? 10 : 1000)} km²`;
 }
 
+const SIDES = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west'];
+/** A direction in words; degrees clockwise from north. */
+export const sideOf = (degrees: number): string => SIDES[Math.round((((degrees % 360) + 360) % 360) / 45) % 8]!;
+
 /** Unit of shares from 0 to 1. */
 export const SHARE = 'share';
 

@@ -1,4 +1,5 @@
-import { distanceFor, dragged, eyeOffset, metresPerPixel, sideOf, START, turned } from './eye';
+import { sideOf } from '@helk/core';
+import { distanceFor, dragged, eyeOffset, metresPerPixel, START, turned } from './eye';
 
 describe('an eye in a scene', () => {
   it('stands opposite to where it looks, as far away as it is', () => {

@@ -47,7 +47,3 @@ export const turned = (eye: Eye, heading: number, tilt: number): Eye => ({
   heading: (((eye.heading + heading) % 360) + 360) % 360,
   tilt: Math.min(FLATTEST, Math.max(STEEPEST, eye.tilt + tilt)),
 });
-
-const SIDES = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west'];
-/** A direction in words. */
-export const sideOf = (degrees: number): string => SIDES[Math.round((((degrees % 360) + 360) % 360) / 45) % 8]!;

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { FeaturesBuilder, featuresIn, type Features } from '../../data/features';
 import { pieceCorners, type Network } from '../../data/network';
+import { sideOf } from '../../data/number-words';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, column, quantity } from '../../method/params';
@@ -272,7 +273,7 @@ function directions(
     } else
       out.push({
         leg,
-        turn: last ? turnWords(turned(heading, into)) : `set out ${sideWords(into)}`,
+        turn: last ? turnWords(turned(heading, into)) : `set out ${sideOf((into * 180) / Math.PI)}`,
         street,
         seconds: time,
         length,
@@ -289,9 +290,6 @@ const turned = (from: number, into: number): number => {
   const d = ((into - from) * 180) / Math.PI;
   return ((((d + 180) % 360) + 360) % 360) - 180;
 };
-const SIDES = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west'];
-const sideWords = (a: number): string => SIDES[(Math.round(a / (Math.PI / 4)) + 8) % 8]!;
-
 function turnWords(degrees: number): string {
   const side = degrees > 0 ? 'right' : 'left';
   const d = Math.abs(degrees);
