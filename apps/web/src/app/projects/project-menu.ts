@@ -37,22 +37,25 @@ import { ProjectStore, summaryOf } from '../state/project.store';
     />
     <ng-template #menu>
       <div cdkMenu class="popover py-1 w-[300px] text-[13px]">
-        @for (p of store.projects(); track p.id) {
-          @if (p.problem) {
-            <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('broken', p)" data-testid="broken-project">
-              <span class="truncate flex-1 text-ink-2">{{ p.name }}</span><span class="text-look flex-none"
-                >cannot be opened</span
-              >
-            </button>
-          } @else {
-            <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
-              <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span
-                class="num text-ink-2"
-                >{{ size(p.bytes) }}</span
-              >
-            </button>
+        <!-- However many there are, what can be done with them stays in sight. -->
+        <div class="max-h-[min(44vh,420px)] overflow-auto" data-testid="project-list">
+          @for (p of store.projects(); track p.id) {
+            @if (p.problem) {
+              <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('broken', p)" data-testid="broken-project">
+                <span class="truncate flex-1 text-ink-2">{{ p.name }}</span><span class="text-look flex-none"
+                  >cannot be opened</span
+                >
+              </button>
+            } @else {
+              <button cdkMenuItem class="item" (cdkMenuItemTriggered)="store.open(p.id)">
+                <span class="truncate flex-1" [class.font-[600]]="p.id === store.project()?.id">{{ p.name }}</span><span
+                  class="num text-ink-2"
+                  >{{ size(p.bytes) }}</span
+                >
+              </button>
+            }
           }
-        }
+        </div>
         <div class="border-t border-line-soft my-1"></div>
         <button cdkMenuItem class="item" (cdkMenuItemTriggered)="ask('new')">New project …</button>
         <button cdkMenuItem class="item" (cdkMenuItemTriggered)="file.click()">Open a saved project …</button>

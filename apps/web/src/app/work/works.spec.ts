@@ -308,11 +308,10 @@ describe('works on a dataset', () => {
       press(list, '?');
       press(list, 'ArrowUp');
       await until(() => range()!.low === 1, 'the first again');
-      const typed = () => list.querySelector<HTMLInputElement>('input:not([type=color])');
-      for (const name of ['reed', 'moor', 're']) {
-        await f.whenStable();
-        if (!typed()) press(list, 'Enter');
-        await until(() => !!typed(), 'the field');
+      press(list, 'Enter');
+      for (const [value, name] of ['reed', 'moor', 're'].entries()) {
+        const typed = () => list.querySelector<HTMLInputElement>(`[aria-label="Name of class ${value + 1}"]`);
+        await until(() => !!typed(), `the field of class ${value + 1}`);
         const field = typed()!;
         field.value = name;
         field.dispatchEvent(new Event('input'));
@@ -321,8 +320,7 @@ describe('works on a dataset', () => {
         if (name === 're') press(field, 'Tab');
         press(field, 'Enter');
       }
-      await f.whenStable();
-      expect(text(f)).toContain('3 of 4 named');
+      await until(() => text(f).includes('3 of 4 named'), 'the third name');
       expect(text(f)).toContain('reed holds 2');
       expect(text(f)).toContain('One has no name');
       expect(text(f)).toContain('One is unsure');
