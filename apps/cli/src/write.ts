@@ -43,10 +43,14 @@ export class Results {
     return wanted && canWrite(wanted, kind) ? wanted : kindOf({ kind }).formats[0]!;
   }
 
-  private begin(name: string, format: WriteFormat): { temporary: string; file: string; handle: number } {
+  private begin(
+    name: string,
+    format: WriteFormat,
+    extension = WRITE_FORMATS[format].extension,
+  ): { temporary: string; file: string; handle: number } {
     return this.guarded(() => {
       mkdirSync(this.a.out!, { recursive: true });
-      const file = join(this.a.out!, `${name}.${WRITE_FORMATS[format].extension}`);
+      const file = join(this.a.out!, `${name}.${extension}`);
       const temporary = `${file}.part`;
       this.parts.push({ temporary, file });
       const handle = openSync(temporary, 'w+');
@@ -87,6 +91,10 @@ export class Results {
         const to = this.begin(o.file, format);
         await writeTo(fileSink(to.handle), o.handle, format, o.file);
         file = to.file;
+        for (const more of (await kindOf(o.handle).beside?.(o.handle, format)) ?? []) {
+          const side = this.begin(o.file, format, more.extension);
+          await fileSink(side.handle).write(more.bytes);
+        }
       }
       for (const message of lossesOf(o.handle.head, format))
         lost.push({ level: 'info', code: 'export.lost', message: `${o.role}: ${message}` });

@@ -1,7 +1,12 @@
 import { graphOf, strongComponents, weakComponents } from '../numeric/graph';
-import { Placer } from '../numeric/placing';
+import { Placer, type Placed } from '../numeric/placing';
 import { columnInfo } from './column-facts';
-import { metresPerUnit, type Crs, type Extent } from './crs';
+import { metresPerUnit, transformer, type Crs, type Extent } from './crs';
+import { dateOf } from './gtfs-spec';
+import type { Timetable } from './timetable';
+import { callsOf, type Calls } from './timetable-calls';
+import { serviceDays } from './timetable-facts';
+import { FEED_CRS, metresBetween } from './timetable-lines';
 import { featuresExtent, type ColumnInfo } from './features';
 import { MODES, networkLines, nodeCount, pieceCount, pieceCorners, type Mode, type Network } from './network';
 
@@ -38,7 +43,25 @@ export interface NetworkInfo {
   nearly: Fault;
   /** Nodes of the largest part that a car cannot come to from the others, or not leave. */
   traps: Fault;
+  /** What there is to know of its timetable, where it has one. */
+  timetable?: TransitFacts;
 }
+
+/** A timetable as far as ways through a network depend on it. */
+export interface TransitFacts {
+  stops: number;
+  /** Stops that lie too far from any street one may walk along. */
+  apart: number;
+  lines: number;
+  trips: number;
+  timezone: string;
+  first: string | null;
+  last: string | null;
+  perDay: number[];
+}
+
+/** Farther than this from a street a stop is not come to on foot, m (common practice, no source). */
+export const STOP_REACH = 100;
 
 /** Everything there is to know of a network. O(n log n). */
 export function networkInfo(n: Network): NetworkInfo {
@@ -66,7 +89,45 @@ export function networkInfo(n: Network): NetworkInfo {
     deadEnds,
     nearly: nearlyJoined(n, degree),
     traps: carTraps(n, of, largest),
+    ...(n.timetable ? { timetable: transitFacts(n, n.timetable) } : {}),
   };
+}
+
+function transitFacts(n: Network, t: Timetable): TransitFacts {
+  const c = callsOf(t);
+  const days = serviceDays(c);
+  return {
+    stops: c.stops.length,
+    apart: stopPlaces(n, c).reduce((k, p) => k + Number(p === null), 0),
+    lines: c.lines.length,
+    trips: c.trips.length,
+    timezone: c.timezone,
+    first: days ? dateOf(days.first) : null,
+    last: days ? dateOf(days.last) : null,
+    perDay: days?.perDay ?? [],
+  };
+}
+
+/** Where stops lie on the streets one may walk along; null for those too far from any, and for those that nothing calls at. */
+export function stopPlaces(n: Network, c: Calls): (Placed | null)[] {
+  const { crs } = n.pieces;
+  const { there, back } = n.seconds.walk;
+  const open = (i: number): boolean => there[i]! < Infinity || back[i]! < Infinity;
+  const go = crs ? transformer(FEED_CRS(), crs) : null;
+  const placer = new Placer(n.pieces);
+  const at = [0, 0];
+  return c.stops.map((s) => {
+    if (s.lon !== s.lon || !go) return null;
+    go(s.lon, s.lat, at);
+    // In degrees the nearest is looked for in a box that is wide enough everywhere, and its distance measured on the ellipsoid.
+    const metres = crs!.geographic ? 1 : metresPerUnit(crs!);
+    const within = crs!.geographic
+      ? STOP_REACH / 111_000 / Math.max(0.05, Math.cos((s.lat * Math.PI) / 180))
+      : STOP_REACH / metres;
+    const found = placer.place(at[0]!, at[1]!, within, open);
+    if (!found || (crs!.geographic && metresBetween(s.lon, s.lat, found.x, found.y) > STOP_REACH)) return null;
+    return found;
+  });
 }
 
 /** Ends of pieces at each node. */

@@ -2,6 +2,7 @@ import { HelkError } from '../errors';
 import { featureLength } from './measure';
 import { featureCount, type Column, type Features } from './features';
 import { numberColumn } from './table';
+import type { Timetable } from './timetable';
 
 /** Ways of going along streets. */
 export const MODES = ['walk', 'bicycle', 'car'] as const;
@@ -27,6 +28,8 @@ export interface Network {
   /** Metres. */
   length: Float64Array;
   seconds: Record<Mode, Seconds>;
+  /** When and where public transport goes; its stops are come to on foot. */
+  timetable?: Timetable;
 }
 
 /** Columns of a network that is written as lines, in their order. */

@@ -24,19 +24,20 @@ export class StoredWhole<D, I extends { kind: string }> implements Handle<D, I, 
   }
 }
 
-export async function getWhole(store: Pick<PieceStore, 'get'>): Promise<Uint8Array> {
+/** @param array another run of bytes of the same dataset */
+export async function getWhole(store: Pick<PieceStore, 'get'>, array = WHOLE): Promise<Uint8Array> {
   const parts: Uint8Array[] = [];
   for (let k = 0; ; k++) {
-    const part = await store.get(WHOLE, 0, k);
+    const part = await store.get(array, 0, k);
     if (!part) break;
     parts.push(part);
   }
   return parts.length === 1 ? parts[0]! : joinBytes(parts);
 }
 
-export async function putWhole(store: PieceStore, bytes: Uint8Array, progress: Progress): Promise<void> {
+export async function putWhole(store: PieceStore, bytes: Uint8Array, progress: Progress, array = WHOLE): Promise<void> {
   for (let k = 0; k * PART < bytes.length; k++) {
     progress((k * PART) / bytes.length, 'storing');
-    await store.put(WHOLE, 0, k, bytes.subarray(k * PART, (k + 1) * PART));
+    await store.put(array, 0, k, bytes.subarray(k * PART, (k + 1) * PART));
   }
 }

@@ -1,5 +1,6 @@
 import { configure, Uint8ArrayReader, ZipReader, type FileEntry } from '@zip.js/zip.js';
 import { HelkError } from '../errors';
+import { BUNDLES } from './bundles';
 import type { FileFormat, Layer, ReadOptions } from './reader';
 import { claim, MOST_LAYERS } from './reader';
 
@@ -25,6 +26,8 @@ export const zip: FileFormat = {
   read: async (bytes, name, options) => {
     const entries = await unpack(bytes, name, options);
     if (entries.length === 0) throw new HelkError('file.content', `"${name}" is an empty archive.`, name);
+    const bundle = BUNDLES.find((b) => b.fits(entries.map(([e]) => e)));
+    if (bundle) return bundle.read(entries, name, options);
     // Files that only complete another of the same name are read with it.
     const parts = new Map(entries.map(([entry, content]) => [entry.toLowerCase(), content]));
     const stem = (entry: string): string => entry.replace(/\.[^./]+$/, '').toLowerCase();
@@ -69,7 +72,7 @@ export const zip: FileFormat = {
 };
 
 /** All files of an archive by their names, in their order. */
-async function unpack(bytes: Uint8Array, name: string, options: ReadOptions): Promise<[string, Uint8Array][]> {
+export async function unpack(bytes: Uint8Array, name: string, options: ReadOptions): Promise<[string, Uint8Array][]> {
   const damaged = (why: string): HelkError =>
     new HelkError('file.damaged', `"${name}" is a zip archive but ${why}. Get the file again from its source.`, name);
   const reader = new ZipReader(new Uint8ArrayReader(bytes), { checkOverlappingEntry: true, checkSignature: true });

@@ -69,7 +69,7 @@ export async function openFile(
   const read = format.open
     ? await format.open(source, name, o)
     : (await format.read!(await source.whole(), name, o)).map((l) => checked(l, name));
-  const layers = await Promise.all(read.map(recognised));
+  const layers = await Promise.all(read.map((l) => recognised(l, o)));
   if (layers.length > MOST_LAYERS)
     throw new HelkError(
       'file.tooLarge',
@@ -109,7 +109,7 @@ function unknownSentence(name: string, bytes: Uint8Array): string {
   const ext = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase();
   const claimed = FORMATS.find((f) => ext !== undefined && f.extensions.includes(ext));
   const known =
-    'GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, LAS, LAZ, PLY, points as text (xyz) and zip archives of them';
+    'GeoTIFF, NetCDF, ASCII grid, GeoPackage, Shapefile, GeoJSON, FlatGeobuf, KML, GPX, delimited text, LAS, LAZ, PLY, points as text (xyz), timetables (GTFS) and zip archives of them';
   if (claimed) {
     const looks =
       bytes[0] === 0x3c ? ' It looks like a web page or XML: perhaps an error page was saved instead of the data.' : '';

@@ -16,7 +16,9 @@ export type WriteFormat =
   | 'tsv'
   | 'xlsx'
   | 'las'
-  | 'las12';
+  | 'las12'
+  | 'gtfs'
+  | 'network-zip';
 
 /** The formats datasets can be written in; without the writers, so that the client can list them. */
 export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: string; mime: string }> = {
@@ -47,6 +49,8 @@ export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: stri
   },
   las: { title: 'LAS 1.4', extension: 'las', mime: 'application/vnd.las' },
   las12: { title: 'LAS 1.2', extension: 'las', mime: 'application/vnd.las' },
+  gtfs: { title: 'GTFS feed (zip)', extension: 'zip', mime: 'application/zip' },
+  'network-zip': { title: 'GeoJSON with its timetable (zip)', extension: 'zip', mime: 'application/zip' },
 };
 
 /** Usual endings of files by the format they stand for. */

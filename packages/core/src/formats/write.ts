@@ -2,13 +2,16 @@ import { zipSync } from 'fflate';
 import { HelkError } from '../errors';
 import type { Features } from '../data/features';
 import { handleOn, kindOf, type AnyHandle, type Dataset, type DatasetKind, type Kinds } from '../data/kinds';
-import { networkLines } from '../data/network';
+import { networkLines, type Network } from '../data/network';
 import type { Table } from '../data/table';
 import { writeDxf } from './dxf';
+import { timetableLines } from '../data/timetable-lines';
+import type { Timetable } from '../data/timetable';
 import { writeFlatGeobuf } from './flatgeobuf';
 import { writeGeoPackage } from './geopackage-write';
 import { writeTiff } from './geotiff-write';
 import { writeAsciiGrid, writeDelimited, writeGeoJson } from './index';
+import { NETWORK_IN_FEED, writeFeed } from './gtfs';
 import { writeKml } from './kml';
 import { writeLas } from './las-write';
 import { shapefileFiles } from './shapefile';
@@ -45,13 +48,17 @@ const delimited = (separator: ',' | '\t'): Writers => ({
   table: whole((d: Table) => writeDelimited(d, separator)),
 });
 
-/** A network as the lines that it is written as. */
+/** A kind as the lines that it is written as. */
 const lines =
-  (write: Writer<'features'>): Writer<'network'> =>
-  async (handle, out, name, progress) =>
-    write(handleOn(networkLines(await handle.load())) as Kinds['features']['handle'], out, name, progress);
+  <D>(write: Writer<'features'>, of: (d: D) => Features) =>
+  async (handle: { load(): Promise<D> }, out: ByteSink, name: string, progress: Progress | undefined): Promise<void> =>
+    write(handleOn(of(await handle.load())) as Kinds['features']['handle'], out, name, progress);
 
-const asLines = (writers: Writers): Writers => ({ ...writers, network: lines(writers.features!) });
+const asLines = (writers: Writers): Writers => ({
+  ...writers,
+  network: lines(writers.features!, networkLines),
+  timetable: lines(writers.features!, timetableLines),
+});
 
 const WRITERS: Record<WriteFormat, Writers> = {
   geotiff: { raster: (handle, out, _, progress) => writeTiff(handle, out, progress ? { progress } : {}) },
@@ -74,8 +81,16 @@ const WRITERS: Record<WriteFormat, Writers> = {
     table: whole((d: Table, name) => writeXlsx(d, name)),
   },
   las: { cloud: (handle, out, _, progress) => writeLas(handle, out, 4, progress) },
+  gtfs: { timetable: whole((d: Timetable) => writeFeed(d)) },
+  'network-zip': { network: whole(networkZip) },
   las12: { cloud: (handle, out, _, progress) => writeLas(handle, out, 2, progress) },
 };
+
+/** A network's lines; in a feed of its own where it has a timetable. */
+function networkZip(n: Network): Uint8Array {
+  const own = { [NETWORK_IN_FEED]: utf8(writeGeoJson(networkLines(n), true)) };
+  return n.timetable ? writeFeed(n.timetable, own) : zipSync(own);
+}
 
 function shapefileZip(d: Features, name: string): Uint8Array {
   const file = name.replace(/[^\p{L}\p{N} _-]+/gu, '_').slice(0, 60) || 'features';

@@ -51,6 +51,7 @@ export const input = {
   cloud: one<'cloud', object>('cloud', 'Cloud'),
   clouds: many<'cloud', { least?: number }>('cloud', 'Clouds'),
   network: one<'network', object>('network', 'Network'),
+  timetable: one<'timetable', { least?: 0 | 1 }>('timetable', 'Timetable'),
 };
 
 export interface OutputSpec {
@@ -74,6 +75,8 @@ export const output = {
   maybeFeatures: (label: string, suffix = label.toLowerCase()) =>
     ({ kind: 'features', label, suffix, optional: true }) as const,
   table: made('table'),
+  maybeTable: (label: string, suffix = label.toLowerCase()) =>
+    ({ kind: 'table', label, suffix, optional: true }) as const,
   cloud: made('cloud'),
   network: made('network'),
 };

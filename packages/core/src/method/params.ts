@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { HelkError } from '../errors';
 import { parseCrs } from '../data/crs';
+import { momentOf, momentText } from '../data/moment';
 import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } from '../data/quantity';
 
 /** What a form, a command line and a reference page need to know of one parameter. */
@@ -19,6 +20,7 @@ export interface ParamSpec {
     | 'column'
     | 'columns'
     | 'several'
+    | 'moment'
     | Dimension;
   /** The input whose columns are meant. */
   of?: string;
@@ -227,6 +229,12 @@ export function flag(o: { label: string; help?: string }) {
 export function crs(o: { label: string; help?: string }) {
   const schema = z.union([z.string(), z.number()]).transform((v, ctx) => guarded(ctx, () => parseCrs(String(v))));
   return describe(schema, { ...o, type: 'crs' });
+}
+
+/** A date and a time of day on the clocks of the place; kept as `2026-09-08T08:10`. */
+export function moment(o: { label: string; help?: string; when?: ParamSpec['when'] }) {
+  const schema = z.string().transform((v, ctx) => guarded(ctx, () => momentText(momentOf(v))));
+  return describe(schema, { ...o, type: 'moment' });
 }
 
 export type Bounds = [xmin: number, ymin: number, xmax: number, ymax: number];

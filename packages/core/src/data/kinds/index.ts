@@ -6,9 +6,10 @@ import { raster } from './raster';
 import { network } from './network';
 import type { ColumnInfo, FeaturesInfo } from '../features';
 import { table } from './table';
+import { timetable } from './timetable';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
-export const KINDS = { raster, features, table, cloud, network };
+export const KINDS = { raster, features, table, cloud, network, timetable };
 
 type Records = typeof KINDS;
 export type DatasetKind = keyof Records;

@@ -10,9 +10,12 @@ import type { Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
 import { MODES, networkLines, networkOf, nodeCount, pieceCount, type Mode, type Network } from '../network';
-import { networkFlaw, networkInfo, type NetworkInfo } from '../network-facts';
+import { networkFlaw, networkInfo, STOP_REACH, type NetworkInfo } from '../network-facts';
 import { formatLength, formatNumber } from '../number-words';
-import { getWhole, putWhole, StoredWhole } from '../whole-store';
+import { packTimetable, unpackTimetable } from '../../formats/timetable-binary';
+import { FEED_BESIDE, writeFeed } from '../../formats/gtfs';
+import { getWhole, putWhole } from '../whole-store';
+import { FEED } from './timetable';
 import { onlyPlace, sameColumns, type KindRecord } from './kind';
 
 const length = z.number().min(0);
@@ -50,6 +53,18 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     deadEnds: count,
     nearly: fault,
     traps: fault,
+    timetable: z
+      .object({
+        stops: count,
+        apart: count,
+        lines: count,
+        trips: count,
+        timezone: z.string().max(400),
+        first: z.string().max(10).nullable(),
+        last: z.string().max(10).nullable(),
+        perDay: z.array(z.number().min(0)).max(2000),
+      })
+      .optional(),
   }),
   lookShape: vectorLook,
 
@@ -66,6 +81,7 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
   make: (info) => ['network', info.columns.map((c) => [c.name, c.type])],
   arrival: (info) => [
     `${formatNumber(info.pieces)} pieces of streets between ${formatNumber(info.nodes)} nodes, ${formatLength(info.length)}`,
+    ...(info.timetable ? [`with a timetable of ${plural(info.timetable.lines, 'line')}`] : []),
   ],
   details: (info) => [
     { name: 'Pieces', value: `${formatNumber(info.pieces)} between ${formatNumber(info.nodes)} nodes` },
@@ -76,6 +92,14 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     })),
     { name: 'Hanging together', value: `${percent(info.largestShare)} of ${plural(info.components, 'part')}` },
     { name: 'Dead ends', value: formatNumber(info.deadEnds) },
+    ...(info.timetable
+      ? [
+          {
+            name: 'Public transport',
+            value: `${plural(info.timetable.lines, 'line')}, ${plural(info.timetable.stops, 'stop')}, ${info.timetable.first ? `${info.timetable.first} to ${info.timetable.last!}` : 'never runs'}`,
+          },
+        ]
+      : []),
   ],
   checks: (info) => {
     const out: Check[] = [];
@@ -98,6 +122,12 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
         code: 'network.traps',
         message: `A car cannot come to ${plural(info.traps.count, 'node')}, or cannot leave ${info.traps.count === 1 ? 'it' : 'them'}: one-way streets that lead nowhere?`,
       });
+    if (info.timetable?.apart)
+      out.push({
+        level: 'look',
+        code: 'network.stops',
+        message: `${plural(info.timetable.apart, 'stop')} of ${formatNumber(info.timetable.stops)} ${info.timetable.apart === 1 ? 'lies' : 'lie'} more than ${STOP_REACH} m from any street one may walk along: nobody gets on or off there.`,
+      });
     return out;
   },
   give: (info, by) => {
@@ -119,6 +149,7 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     deadEnds: faults.deadEnds,
     nearlyJoined: faults.nearly.count,
     traps: faults.traps.count,
+    ...(faults.timetable ? { timetable: { ...faults.timetable, perDay: undefined } } : {}),
     columns: all,
   }),
 
@@ -155,13 +186,20 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     };
   },
   // The system is that of the description: it can be given by hand after the places were stored.
-  open: (info, store) =>
-    new StoredWhole(info, store, (bytes) => {
-      const d = read(bytes);
-      return { ...d, pieces: { ...d.pieces, crs: info.crs } };
-    }),
+  open: (info, store) => ({
+    kind: 'network',
+    info,
+    head: info,
+    load: async () => {
+      const d = read(await getWhole(store));
+      const timetable = info.timetable && unpackTimetable(await getWhole(store, FEED));
+      return { ...d, pieces: { ...d.pieces, crs: info.crs }, ...(timetable ? { timetable } : {}) };
+    },
+  }),
   pack: async (handle, store, progress) => {
-    await putWhole(store, packBinary(networkLines(await handle.load())), progress);
+    const d = await handle.load();
+    await putWhole(store, packBinary(networkLines(d)), progress);
+    if (d.timetable) await putWhole(store, packTimetable(d.timetable), progress, FEED);
     return handle.info;
   },
   verify: async (info, store) => {
@@ -170,8 +208,20 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     if (nodeCount(networkOf(lines)) !== info.nodes) throw new HelkError('file.damaged', 'Its nodes are others.');
   },
 
-  formats: ['geojson', 'geopackage', 'geojson-native', 'flatgeobuf'],
-  losses: (info, format) => [...placeLosses(asLines(info), format), ...columnLosses(info.columns, info.pieces, format)],
+  formats: ['geojson', 'geopackage', 'geojson-native', 'flatgeobuf', 'network-zip'],
+  beside: async (handle, format) => {
+    const { timetable } = format === 'network-zip' ? { timetable: undefined } : await handle.load();
+    return timetable ? [{ extension: FEED_BESIDE, bytes: writeFeed(timetable) }] : [];
+  },
+  losses: (info, format) => [
+    ...(info.timetable && format !== 'network-zip'
+      ? [
+          'The timetable is not in this file: the command line writes it beside, and “GeoJSON with its timetable (zip)” holds both.',
+        ]
+      : []),
+    ...placeLosses(asLines(info), format),
+    ...columnLosses(info.columns, info.pieces, format),
+  ],
 };
 
 const percent = (share: number): string => `${formatNumber(100 * share, 10)} %`;

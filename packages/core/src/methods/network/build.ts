@@ -4,10 +4,11 @@ import { plural, type Check } from '../../data/check';
 import { metresPerUnit } from '../../data/crs';
 import { featureCount, featuresIn, takeColumn, type Column, type Features } from '../../data/features';
 import { lengthsOf, MODES, type Mode, type Network, type Seconds } from '../../data/network';
-import { networkInfo } from '../../data/network-facts';
+import { networkInfo, STOP_REACH, type NetworkInfo } from '../../data/network-facts';
 import { formatNumber } from '../../data/number-words';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
+import type { Job } from '../../method/job';
 import { choice, column, quantity, text } from '../../method/params';
 import { weakComponents } from '../../numeric/graph';
 import { joinStreets, type Chains } from '../../numeric/street-net';
@@ -25,7 +26,7 @@ export const build = defineMethod({
   title: 'Network of streets',
   question: 'Which streets join where?',
   about:
-    'Joins lines into a network. Ends within the tolerance of each other are one node, and a line is cut where another ends on it; with crossings also where it crosses another or has a corner in common with it. Cars go as fast as a column says, else as their class does, else as given; who may go where is said by columns, else by the class (no cars on paths, nobody on foot on motorways). One-way rules hold for cars and bicycles, not on foot. With an elevation walking takes its slopes into account (Tobler 1993, scaled to the walking speed on level ground). A piece that lies on an earlier one and allows nothing more is left out. Speeds of classes are common practice, without a source; those that were taken are noted.',
+    'Joins lines into a network. Ends within the tolerance of each other are one node, and a line is cut where another ends on it; with crossings also where it crosses another or has a corner in common with it. Cars go as fast as a column says, else as their class does, else as given; who may go where is said by columns, else by the class (no cars on paths, nobody on foot on motorways). One-way rules hold for cars and bicycles, not on foot. With an elevation walking takes its slopes into account (Tobler 1993, scaled to the walking speed on level ground). A piece that lies on an earlier one and allows nothing more is left out. With a timetable its stops are come to on foot, from the nearest street within 100 m. Speeds of classes are common practice, without a source; those that were taken are noted.',
   keywords: ['graph', 'topology', 'road network', 'routing', 'one-way', 'junction', 'street network'],
   sources: [
     'Tarjan 1972, doi:10.1137/0201010 (what reaches each other)',
@@ -33,6 +34,7 @@ export const build = defineMethod({
   ],
   inputs: {
     streets: input.features({ label: 'Streets', geometry: 'line' }),
+    timetable: input.timetable({ label: 'Timetable', least: 0, help: 'A GTFS feed: for ways by public transport.' }),
     elevation: { ...input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }), least: 0 as const },
   },
   params: z.object({
@@ -112,7 +114,7 @@ export const build = defineMethod({
     bytes: streets.count * 3000,
     seconds: streets.count / 40_000,
   }),
-  run: ({ streets: given, elevation }, p, job) => {
+  run: ({ streets: given, elevation, timetable }, p, job) => {
     const plane = planeOf(given);
     const streets = featuresIn(given, plane);
     const metres = plane ? metresPerUnit(plane) : 1;
@@ -160,7 +162,10 @@ export const build = defineMethod({
       job.note('info', 'network.specks', `${plural(net.specks, 'piece')} shorter than the tolerance came to nothing.`);
     rights.tell(length, street);
     job.progress(0.85, 'describing');
-    const network = chosen(net, lines, length, all, keep, street, streets, p.idColumn, rights);
+    const network = {
+      ...chosen(net, lines, length, all, keep, street, streets, p.idColumn, rights),
+      ...(timetable ? { timetable } : {}),
+    };
     const info = networkInfo(network);
     if (info.traps.count)
       job.note(
@@ -168,6 +173,7 @@ export const build = defineMethod({
         'network.traps',
         `A car cannot come to ${plural(info.traps.count, 'node')}, or cannot leave ${info.traps.count === 1 ? 'it' : 'them'}.`,
       );
+    tellOfStops(info, job);
     return {
       network,
       figures: {
@@ -181,6 +187,21 @@ export const build = defineMethod({
     };
   },
 });
+
+/** How many stops are come to from the streets, and what of the timetable is not looked at. */
+function tellOfStops({ timetable }: NetworkInfo, job: Pick<Job, 'note'>): void {
+  if (!timetable) return;
+  const { apart, stops } = timetable;
+  job.note(
+    apart ? 'look' : 'info',
+    'network.stops',
+    apart === stops
+      ? `None of the ${plural(stops, 'stop')} lies within ${STOP_REACH} m of a street: do both lie in the same place?`
+      : apart
+        ? `${plural(apart, 'stop')} of ${stops} ${apart === 1 ? 'lies' : 'lie'} more than ${STOP_REACH} m from any street one may walk along: nobody gets on or off there.`
+        : `All ${plural(stops, 'stop')} lie within ${STOP_REACH} m of a street.`,
+  );
+}
 
 /** Names that columns of streets usually have. */
 const LIKELY: Record<string, RegExp> = {

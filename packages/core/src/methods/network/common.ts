@@ -1,9 +1,7 @@
 import { HelkError } from '../../errors';
-import type { Check } from '../../data/check';
 import { metresPerUnit, parseCrs, transformer, type Crs } from '../../data/crs';
 import { featureCount, featuresIn, valueOf, type Column, type Features } from '../../data/features';
-import { nodeCount, type Mode, type Network, type Seconds } from '../../data/network';
-import type { NetworkInfo } from '../../data/network-facts';
+import { nodeCount, type Network, type Seconds } from '../../data/network';
 import { formatNumber } from '../../data/number-words';
 import { numberColumn, textColumn } from '../../data/table';
 import type { Job } from '../../method/job';
@@ -13,8 +11,6 @@ import { Placer, type Placed } from '../../numeric/placing';
 import type { Crossed } from '../../numeric/reached';
 import type { ShortestPaths } from '../../numeric/shortest';
 
-export const modeParam = () =>
-  choice({ walk: 'on foot', bicycle: 'by bicycle', car: 'by car' }, { label: 'By' }).default('walk');
 export const directionParam = (first: 'from' | 'towards') =>
   choice(
     { from: 'away from them', towards: 'towards them' },
@@ -53,19 +49,6 @@ export function inPlane(n: Network): { network: Network; plane: Crs | null; metr
   if (plane === crs) return { network: n, plane, metres: crs ? metresPerUnit(crs) : 1 };
   const [nodes, pieces] = [nodesIn(n.nodes, crs, plane), featuresIn(n.pieces, plane)];
   return { network: { ...n, nodes, pieces }, plane, metres: 1 };
-}
-
-/** Refuses a mode that may go nowhere in the network. */
-export function modeChecks(info: NetworkInfo, mode: Mode): Check[] {
-  if (info.modes[mode].length > 0) return [];
-  return [
-    {
-      level: 'refused',
-      code: 'network.mode',
-      about: 'mode',
-      message: `No street of the network may be gone along ${{ walk: 'on foot', bicycle: 'by bicycle', car: 'by car' }[mode]}.`,
-    },
-  ];
 }
 
 /** Which way costs are counted: from a place to all others, or from all others to it. */

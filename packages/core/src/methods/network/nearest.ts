@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { plural } from '../../data/check';
 import { besideColumns, featureCount, type Features } from '../../data/features';
+import { momentOf, type Moment } from '../../data/moment';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { column, quantity } from '../../method/params';
@@ -9,14 +10,17 @@ import {
   costAt,
   directionParam,
   inPlane,
-  modeChecks,
-  modeParam,
   nameColumn,
   placed,
   sourcesAt,
   wayLength,
   waysOf,
+  type Direction,
+  type Ways,
+  type Placement,
 } from './common';
+import { Journeys } from './journeys';
+import { changeParam, departureParam, modeChecks, modeParam, suggestDeparture } from './modes';
 
 export const nearest = defineMethod({
   id: 'network.nearest',
@@ -24,7 +28,7 @@ export const nearest = defineMethod({
   title: 'Nearest facility by way',
   question: 'Which facility is the nearest by way?',
   about:
-    'Gives each place the facility that is nearest to it in time by way, with the seconds and metres. Ties go to the facility that comes first. Places from which none is reached, or none within the limit, have none.',
+    'Gives each place the facility that is nearest to it in time by way, with the seconds and metres. Ties go to the facility that comes first. Places from which none is reached, or none within the limit, have none. By public transport all leave at one time; metres are those on foot and along the line.',
   keywords: ['closest facility', 'allocation', 'assign', 'catchment', 'location-allocation'],
   sources: ['Dijkstra 1959, doi:10.1007/BF01386390'],
   inputs: {
@@ -37,6 +41,8 @@ export const nearest = defineMethod({
     direction: directionParam('towards'),
     limit: quantity('time', { label: 'At most', unit: 'min', above: 0 }).optional(),
     maxSnap: quantity('length', { label: 'Farthest from a street', unit: 'm', above: 0 }).default(100),
+    departure: departureParam(),
+    change: changeParam(),
     idColumn: column({ of: 'facilities', label: 'Column that names facilities' }).optional(),
   }),
   outputs: {
@@ -46,7 +52,8 @@ export const nearest = defineMethod({
     }),
   },
   figures: { assigned: { label: 'Places with a facility' }, unreachable: { label: 'Without one' } },
-  checks: ({ network }, p) => modeChecks(network, p.mode),
+  checks: ({ network }, p) => modeChecks(network, p),
+  suggest: ({ network }, p) => suggestDeparture(network, p.mode),
   estimate: ({ network, places }) => ({
     cells: places.count,
     of: 'places',
@@ -54,52 +61,34 @@ export const nearest = defineMethod({
     seconds: 0.3 + network.pieces / 1e6 + places.count / 1e5,
   }),
   run: ({ network: given, places: points, facilities }, p, job) => {
-    const { network, metres } = inPlane(given);
-    const ways = waysOf(network, network.seconds[p.mode], p.direction);
-    const goals = placed(facilities, ways, metres, p.maxSnap, p.idColumn, job, 'facilities');
-    const at = placed(points, ways, metres, p.maxSnap, undefined, job, 'places');
-    const there = [...goals.places.keys()].filter((i) => goals.places[i]);
-    const paths = new ShortestPaths(ways.graph);
-    // Two sources a facility, the ends of its piece.
-    paths.run(
-      there.flatMap((i) => sourcesAt(ways, goals.places[i]!)),
-      p.limit ?? Infinity,
-    );
-    const onPiece = new Map<number, number[]>();
-    for (const i of there) {
-      const e = goals.places[i]!.line;
-      onPiece.set(e, [...(onPiece.get(e) ?? []), i]);
-    }
+    const { network, plane, metres } = inPlane(given);
+    const seconds = network.seconds[p.mode === 'transit' ? 'walk' : p.mode];
+    const near = (f: Features, id: string | undefined, what: string): Placement =>
+      placed(f, { network, seconds }, metres, p.maxSnap, id, job, what);
+    const goals = near(facilities, p.idColumn, 'facilities');
+    const at = near(points, undefined, 'places');
+    const limit = p.limit ?? Infinity;
+    const found =
+      p.mode === 'transit'
+        ? byVehicle(
+            new Journeys(network, plane, network.timetable!, p.change),
+            goals,
+            at,
+            p.direction,
+            momentOf(p.departure!),
+            job,
+          )
+        : byStreet(waysOf(network, seconds, p.direction), goals, at, limit, job);
     const n = featureCount(points);
-    const [which, seconds, length] = [
-      new Int32Array(n).fill(-1),
-      new Float64Array(n).fill(NaN),
-      new Float64Array(n).fill(NaN),
-    ];
-    let assigned = 0;
-    at.places.forEach((place, i) => {
-      if ((i & 4095) === 0) job.progress(0.5 + (0.5 * i) / n, 'places');
-      if (!place) return;
-      let best = costAt(ways, paths.cost, place);
-      const node = (best.by === 'from' ? network.from : network.to)[place.line]!;
-      let who = best.cost < Infinity ? there[paths.source[node]! >> 1]! : -1;
-      for (const f of onPiece.get(place.line) ?? []) {
-        const own = costAt(ways, paths.cost, place, goals.places[f]);
-        if (own.by === 'piece' && own.cost < best.cost) [best, who] = [own, f];
-      }
-      if (who < 0 || best.cost > (p.limit ?? Infinity)) return;
-      which[i] = who;
-      seconds[i] = best.cost;
-      length[i] = wayLength(ways, paths, goals.places[who]!, place, best.by);
-      assigned++;
-    });
+    const kept = found.map((v) => (v && v.seconds <= limit ? v : null));
+    const assigned = kept.reduce((s, v) => s + Number(v !== null), 0);
     if (assigned < n)
       job.note(
         'look',
         'network.unreachable',
         `${plural(n - assigned, 'place')} ${n - assigned === 1 ? 'has' : 'have'} no facility${p.limit ? ' within the limit' : ''}.`,
       );
-    const names = Array.from(which, (k) => (k < 0 ? null : goals.names[k]!));
+    const names = kept.map((v) => (v ? goals.names[v.facility]! : null));
     const out: Features = {
       ...points,
       columns: besideColumns(points.columns, [
@@ -110,10 +99,82 @@ export const nearest = defineMethod({
           ),
           ...(names.includes(null) ? { missing: Uint8Array.from(names, (v) => Number(v === null)) } : {}),
         },
-        numberColumn('seconds', seconds, 's'),
-        numberColumn('length', length, 'm'),
+        numberColumn(
+          'seconds',
+          kept.map((v) => v?.seconds ?? NaN),
+          's',
+        ),
+        numberColumn(
+          'length',
+          kept.map((v) => v?.length ?? NaN),
+          'm',
+        ),
       ]),
     };
     return { assigned: out, figures: { assigned, unreachable: n - assigned } };
   },
 });
+
+interface Nearest {
+  /** By its row. */
+  facility: number;
+  seconds: number;
+  length: number;
+}
+
+/** One search from all facilities, or towards them, together. */
+function byStreet(ways: Ways, goals: Placement, at: Placement, limit: number, job: Progressing): (Nearest | null)[] {
+  const { network } = ways;
+  const there = [...goals.places.keys()].filter((i) => goals.places[i]);
+  const paths = new ShortestPaths(ways.graph);
+  // Two sources a facility, the ends of its piece.
+  paths.run(
+    there.flatMap((i) => sourcesAt(ways, goals.places[i]!)),
+    limit,
+  );
+  const onPiece = new Map<number, number[]>();
+  for (const i of there) {
+    const e = goals.places[i]!.line;
+    onPiece.set(e, [...(onPiece.get(e) ?? []), i]);
+  }
+  return at.places.map((place, i) => {
+    if ((i & 4095) === 0) job.progress(0.5 + (0.5 * i) / at.places.length, 'places');
+    if (!place) return null;
+    let best = costAt(ways, paths.cost, place);
+    const node = (best.by === 'from' ? network.from : network.to)[place.line]!;
+    let who = best.cost < Infinity ? there[paths.source[node]! >> 1]! : -1;
+    for (const f of onPiece.get(place.line) ?? []) {
+      const own = costAt(ways, paths.cost, place, goals.places[f]);
+      if (own.by === 'piece' && own.cost < best.cost) [best, who] = [own, f];
+    }
+    if (who < 0) return null;
+    return { facility: who, seconds: best.cost, length: wayLength(ways, paths, goals.places[who]!, place, best.by) };
+  });
+}
+
+/** A search from each facility, or from each place: what runs depends on when one sets out. */
+function byVehicle(
+  journeys: Journeys,
+  goals: Placement,
+  at: Placement,
+  direction: Direction,
+  departure: Moment,
+  job: Progressing,
+): (Nearest | null)[] {
+  const out = new Array<Nearest | null>(at.places.length).fill(null);
+  const [starts, ends] = direction === 'from' ? [goals.places, at.places] : [at.places, goals.places];
+  starts.forEach((start, k) => {
+    job.progress(k / starts.length, 'ways');
+    if (!start) return;
+    journeys.from(start, departure);
+    ends.forEach((end, j) => {
+      if (!end) return;
+      const [place, facility] = direction === 'from' ? [j, k] : [k, j];
+      if (!(journeys.transit.costTo(end) < (out[place]?.seconds ?? Infinity))) return;
+      out[place] = { facility, ...journeys.to(end)! };
+    });
+  });
+  return out;
+}
+
+type Progressing = { progress(share: number, stage: string): void };

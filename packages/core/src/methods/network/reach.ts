@@ -7,30 +7,22 @@ import {
   type Column,
   type Features,
 } from '../../data/features';
+import type { Check } from '../../data/check';
 import { featureArea } from '../../data/measure';
-import { pieceCorners, pieceCount } from '../../data/network';
+import { later, momentOf, momentText, type Moment } from '../../data/moment';
+import type { Mode } from '../../data/network';
 import type { NetworkInfo } from '../../data/network-facts';
-import { numberColumn, textColumn } from '../../data/table';
+import { numberColumn, textColumn, type Table } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, column, quantities, quantity } from '../../method/params';
-import { withGeos, type Geos, type Shape } from '../../numeric/geos';
-import { partOfLine, reachedOf, type Start, type Stretch } from '../../numeric/reached';
-import { ShortestPaths } from '../../numeric/shortest';
+import { withGeos, type Shape } from '../../numeric/geos';
+import type { Stretch } from '../../numeric/reached';
 import { roundNear } from '../raster/reproject';
-import {
-  directionParam,
-  inPlane,
-  modeChecks,
-  modeParam,
-  nameColumn,
-  placed,
-  sourcesAt,
-  waysOf,
-  type Ways,
-} from './common';
+import { directionParam, inPlane, nameColumn, placed, waysOf } from './common';
+import { changeParam, departureParam, modeChecks, modeParam, suggestDeparture } from './modes';
+import { MOST_AHEAD, Transit } from './transit';
+import { alongStreets, areaOf, byTimetable, stretchLine, type Through } from './within';
 
-/** Segments of a quarter of a circle, as in the reference. */
-const QUADRANT = 16;
 /** Width on either side of a street that nobody gave, m: a quarter of a piece's mean length, within these. */
 const WIDTHS = [10, 60] as const;
 
@@ -40,7 +32,7 @@ export const reach = defineMethod({
   title: 'Reach',
   question: 'Where does one get in this time?',
   about:
-    'The streets that are reached within limits of time from facilities, or from which facilities are reached, and the area beside them. A street that is reached only in part ends where the time ends, flat; blocks that no reached street comes near stay holes. As discs each limit has all that is reached within it, as bands what the one before did not reach. Facilities begin where they lie nearest to a street of the mode; those too far from any are left out and listed.',
+    'The streets that are reached within limits of time from facilities, or from which facilities are reached, and the area beside them. A street that is reached only in part ends where the time ends, flat; blocks that no reached street comes near stay holes. As discs each limit has all that is reached within it, as bands what the one before did not reach. Facilities begin where they lie nearest to a street of the mode; those too far from any are left out and listed. By public transport one walks to stops, between them and from them, and looks at most 24 h ahead; leaving is the time at which one sets out, also towards facilities, where the seconds of streets are counted back from the limit. Over a window of times of leaving, one a minute, a place counts as reached where at least half of them reach it in time, or where any does.',
   keywords: [
     'service area',
     'isochrone',
@@ -49,8 +41,14 @@ export const reach = defineMethod({
     'walking distance',
     'drive time',
     'travel time',
+    'public transport',
+    'bus',
+    'transit',
   ],
-  sources: ['Dijkstra 1959, doi:10.1007/BF01386390'],
+  sources: [
+    'Dijkstra 1959, doi:10.1007/BF01386390',
+    'Delling, Pajor and Werneck 2015, doi:10.1287/trsc.2014.0534 (timetables)',
+  ],
   inputs: {
     network: input.network({}),
     facilities: input.features({ label: 'Facilities', geometry: 'point' }),
@@ -75,6 +73,20 @@ export const reach = defineMethod({
       above: 0,
       help: 'How far the area goes on either side.',
     }).optional(),
+    departure: departureParam(),
+    window: quantity('time', {
+      label: 'And through',
+      unit: 'min',
+      min: 0,
+      max: 1440,
+      help: 'One departure is an accident: look at one each minute so long. 0: the departure only.',
+      when: { mode: 'transit' },
+    }).default(0),
+    over: choice(
+      { half: 'at least half of the departures', any: 'the best of them' },
+      { label: 'Reached by', when: { mode: 'transit' } },
+    ).default('half'),
+    change: changeParam(),
     idColumn: column({ of: 'facilities', label: 'Column that names facilities' }).optional(),
   }),
   outputs: {
@@ -89,54 +101,77 @@ export const reach = defineMethod({
     }),
     unplaced: output.maybeFeatures('Left out', 'left out'),
     edges: output.features('Streets reached', 'streets reached'),
+    through: output.maybeTable('Through the window', 'through the window'),
   },
   figures: {
     placed: { label: 'Facilities placed' },
     unplaced: { label: 'Left out' },
     area: { label: 'Reached within the largest limit', unit: 'm2' },
   },
-  checks: ({ network }, p) => modeChecks(network, p.mode),
-  suggest: ({ network }) => ({ width: suggestWidth(network) }),
-  estimate: ({ network, facilities }) => ({
+  checks: ({ network }, p): Check[] => [
+    ...modeChecks(network, p),
+    ...(p.mode === 'transit' && p.limits.at(-1)! > MOST_AHEAD
+      ? [
+          {
+            level: 'refused' as const,
+            code: 'network.ahead',
+            about: 'limits',
+            message: 'By public transport nothing later than 24 h after leaving is looked at.',
+          },
+        ]
+      : []),
+  ],
+  suggest: ({ network }, p) => ({ width: suggestWidth(network), ...suggestDeparture(network, p.mode) }),
+  estimate: ({ network, facilities }, p) => ({
     cells: network.pieces,
     of: 'pieces',
     bytes: network.pieces * 400 + facilities.count * 2e6,
-    seconds: 0.5 + network.pieces / 5e5 + facilities.count * 0.1,
+    seconds:
+      0.5 +
+      network.pieces / 5e5 +
+      facilities.count * 0.1 +
+      (p.mode === 'transit' ? (1 + p.window / 60) * facilities.count * (0.02 + network.pieces / 1e6) : 0),
   }),
   run: async ({ network: given, facilities }, p, job) => {
     const { network, plane, metres } = inPlane(given);
-    const ways = waysOf(network, network.seconds[p.mode], p.direction);
+    const transit = p.mode === 'transit' ? new Transit(network, network.timetable!, p.direction, p.change) : null;
+    const ways = transit?.ways ?? waysOf(network, network.seconds[p.mode as Mode], p.direction);
     const { places, names, off } = placed(facilities, ways, metres, p.maxSnap, p.idColumn, job, 'facilities');
     const width = (p.width ?? WIDTHS[0]) / metres;
     const there = [...places.keys()].filter((i) => places[i]);
     const groups = p.merge === 'yes' ? [there] : there.map((i) => [i]);
     const most = p.limits.at(-1)!;
-    const paths = new ShortestPaths(ways.graph);
+    const through: (Through & { group: number })[] = [];
+    let group = 0;
+    const search = transit
+      ? byTimetable(transit, momentOf(p.departure!), p.direction, p.window, p.over === 'half' ? 0.5 : 0, (t) =>
+          through.push({ ...t, group }),
+        )
+      : alongStreets(ways);
     const areas = new FeaturesBuilder();
     const edges = new FeaturesBuilder();
     const rows: { group: number; limit: number }[] = [];
     const streets: { group: number; stretch: Stretch }[] = [];
     const merged = await withGeos((g) => {
       const largest: Shape[] = [];
-      groups.forEach((group, k) => {
+      groups.forEach((members, k) => {
         job.progress(0.1 + (0.8 * k) / groups.length, 'reach');
-        const starts = group.map((i): Start => ({ edge: places[i]!.line, share: places[i]!.share, cost: 0 }));
-        paths.run(
-          group.flatMap((i) => sourcesAt(ways, places[i]!)),
-          most,
+        group = k;
+        const found = search(
+          members.map((i) => places[i]!),
+          p.limits,
         );
-        const by = startsByEdge(starts);
         let before: Shape = 0;
-        for (const limit of p.limits) {
-          const stretches = stretchesWithin(ways, paths, by, limit);
+        p.limits.forEach((limit, j) => {
+          const within = found[j]!;
           if (limit === most)
-            for (const s of stretches) {
-              line(ways, s, edges);
+            for (const s of within.stretches) {
+              stretchLine(ways, s, edges);
               edges.endFeature();
               streets.push({ group: k, stretch: s });
             }
-          const area = areaOf(g, ways, paths, stretches, limit, width);
-          if (!area) continue;
+          const area = areaOf(g, ways, within, width);
+          if (!area) return;
           const seen = p.shape === 'bands' && before ? g.difference(area, before) : area;
           if (g.append(seen, 'polygon', areas)) {
             areas.endFeature();
@@ -145,7 +180,7 @@ export const reach = defineMethod({
           if (seen !== area) g.free(seen);
           if (before) g.free(before);
           before = area;
-        }
+        });
         if (before) largest.push(before);
       });
       job.progress(0.92, 'area');
@@ -210,10 +245,40 @@ export const reach = defineMethod({
       reach: featuresIn(made, out),
       edges: featuresIn(reached, out),
       unplaced: lost.length ? leftOut(facilities, lost, off) : undefined,
+      through: p.window > 0 && transit ? throughTable(through, named(through), momentOf(p.departure!)) : undefined,
       figures: { placed: there.length, unplaced: lost.length, area },
     };
   },
 });
+
+/** Streets reached by time of leaving and limit. */
+function throughTable(all: readonly Through[], facility: Column[], at: Moment): Table {
+  return {
+    kind: 'table',
+    columns: [
+      ...facility,
+      textColumn(
+        'leaving',
+        all.map((t) => momentText(later(at, t.after))),
+      ),
+      numberColumn(
+        'after',
+        all.map((t) => t.after / 60),
+        'min',
+      ),
+      numberColumn(
+        'limit',
+        all.map((t) => t.limit),
+        's',
+      ),
+      numberColumn(
+        'length',
+        all.map((t) => t.length),
+        'm',
+      ),
+    ],
+  };
+}
 
 function suggestWidth(info: NetworkInfo) {
   if (!info.pieces) return undefined;
@@ -239,67 +304,4 @@ function leftOut(facilities: Features, rows: number[], off: Float64Array): Featu
       ),
     ],
   };
-}
-
-function startsByEdge(starts: readonly Start[]): Map<number, Start[]> {
-  const by = new Map<number, Start[]>();
-  for (const s of starts) by.set(s.edge, [...(by.get(s.edge) ?? []), s]);
-  return by;
-}
-
-/** All parts of pieces that are reached within a limit, in the order of the pieces. */
-function stretchesWithin(
-  { edges, network }: Pick<Ways, 'edges' | 'network'>,
-  { cost }: Pick<ShortestPaths, 'cost'>,
-  starts: ReadonlyMap<number, readonly Start[]>,
-  limit: number,
-): Stretch[] {
-  const out: Stretch[] = [];
-  for (let i = 0; i < pieceCount(network); i++) {
-    const own = starts.get(i);
-    if (!own && !(cost[edges.from[i]!]! <= limit) && !(cost[edges.to[i]!]! <= limit)) continue;
-    out.push(...reachedOf(edges, i, cost, own ?? [], limit));
-  }
-  return out;
-}
-
-function line({ network }: Pick<Ways, 'network'>, s: Stretch, b: FeaturesBuilder): void {
-  const [first, last] = pieceCorners(network, s.edge);
-  for (const [x, y] of partOfLine(network.pieces.xy, first, last, s.a, s.b)) b.coordinate(x, y);
-  b.endRing();
-  b.endPart();
-}
-
-/** What lies within a width of reached streets: flat where they end, round about the nodes that are reached. 0 where nothing is. */
-function areaOf(
-  g: Geos,
-  ways: Ways,
-  { cost, reached }: ShortestPaths,
-  stretches: readonly Stretch[],
-  limit: number,
-  width: number,
-): Shape {
-  if (!stretches.length) return 0;
-  const lines = new FeaturesBuilder();
-  for (const s of stretches) line(ways, s, lines);
-  lines.endFeature();
-  const points = new FeaturesBuilder();
-  let nodes = 0;
-  for (const v of reached) {
-    if (!(cost[v]! <= limit)) continue;
-    points.coordinate(ways.network.nodes[2 * v]!, ways.network.nodes[2 * v + 1]!);
-    points.endRing();
-    points.endPart();
-    nodes++;
-  }
-  points.endFeature();
-  const way = g.shape(lines.build('line', null, []), 0);
-  const shapes = [g.bufferFlat(way, width, QUADRANT)];
-  g.free(way);
-  if (nodes) {
-    const at = g.shape(points.build('point', null, []), 0);
-    shapes.push(g.buffer(at, width, QUADRANT));
-    g.free(at);
-  }
-  return g.unionAll(shapes);
 }

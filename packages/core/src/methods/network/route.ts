@@ -1,34 +1,38 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { FeaturesBuilder, featuresIn, type Features } from '../../data/features';
-import { pieceCorners, type Network } from '../../data/network';
-import { sideOf } from '../../data/number-words';
+import { later, momentOf, type Moment } from '../../data/moment';
+import type { Network, Seconds } from '../../data/network';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, column, quantity } from '../../method/params';
 import type { Placed } from '../../numeric/placing';
-import { partOfLine } from '../../numeric/reached';
 import { ShortestPaths } from '../../numeric/shortest';
 import { bestOrder, EXACT } from '../../numeric/tour';
-import { costAt, inPlane, modeChecks, modeParam, nameColumn, placed, sourcesAt, waysOf, type Ways } from './common';
+import { costAt, inPlane, nameColumn, placed, sourcesAt, waysOf, type Placement, type Ways } from './common';
+import { directions } from './directions';
+import { Journeys, type Part } from './journeys';
 import { lengthsWhere } from './matrix';
+import {
+  changeParam,
+  departureParam,
+  modeChecks,
+  modeParam,
+  suggestDeparture,
+  transitOnlyTime,
+  type WayOfGoing,
+} from './modes';
+import { draw, stagesBetween } from './stages';
 
 /** Stops whose order is looked for, at most: of more it takes too long. */
 const MOST_ORDERED = 200;
-
-/** A part of a piece that a way goes along, from share `a` to share `b` of its length; b is below a where it goes back. */
-interface Stage {
-  piece: number;
-  a: number;
-  b: number;
-}
 
 export const route = defineMethod({
   id: 'network.route',
   version: 1,
   title: 'Way over stops',
   question: 'Which is the best way?',
-  about: `The quickest or the shortest way from the first stop over all others to the last, in the order given or in the best one: exactly for up to ${EXACT} stops between the two (Held and Karp 1962), of more by the cheapest insertion and then moving runs of up to three stops while that helps (Or 1976), which is near to the best. Directions name the streets by their id, with how one turns into them.`,
+  about: `The quickest or the shortest way from the first stop over all others to the last, in the order given or in the best one: exactly for up to ${EXACT} stops between the two (Held and Karp 1962), of more by the cheapest insertion and then moving runs of up to three stops while that helps (Or 1976), which is near to the best. Directions name the streets by their id, with how one turns into them. By public transport each leg sets out when the one before has come; the way is in parts, on foot and by vehicle, and the time that one waits counts to the ride.`,
   keywords: ['routing', 'shortest path', 'directions', 'travelling salesman', 'round', 'tour', 'navigation'],
   sources: ['Dijkstra 1959, doi:10.1007/BF01386390', 'Held and Karp 1962, doi:10.1137/0110015'],
   inputs: {
@@ -42,6 +46,8 @@ export const route = defineMethod({
       'asGiven',
     ),
     maxSnap: quantity('length', { label: 'Farthest from a street', unit: 'm', above: 0 }).default(100),
+    departure: departureParam(),
+    change: changeParam(),
     idColumn: column({ of: 'stops', label: 'Column that names stops' }).optional(),
   }),
   outputs: {
@@ -50,7 +56,19 @@ export const route = defineMethod({
   },
   figures: { seconds: { label: 'Time', unit: 's' }, length: { label: 'Length', unit: 'm' } },
   checks: ({ network, stops }, p) => [
-    ...modeChecks(network, p.mode),
+    ...modeChecks(network, p),
+    ...transitOnlyTime(p),
+    ...(p.mode === 'transit' && p.order === 'best'
+      ? [
+          {
+            level: 'refused' as const,
+            code: 'route.order',
+            about: 'order',
+            message: 'By public transport stops are gone to as given: how long a leg takes depends on when it begins.',
+            mend: { label: 'Keep their order', set: { order: 'asGiven' } },
+          },
+        ]
+      : []),
     ...(stops.count < 2
       ? [{ level: 'refused' as const, code: 'route.stops', about: 'stops', message: 'A way needs two stops at least.' }]
       : []),
@@ -65,6 +83,7 @@ export const route = defineMethod({
         ]
       : []),
   ],
+  suggest: ({ network }, p) => suggestDeparture(network, p.mode),
   estimate: ({ network, stops }) => ({
     cells: stops.count,
     of: 'stops',
@@ -73,64 +92,75 @@ export const route = defineMethod({
   }),
   run: ({ network: given, stops }, p, job) => {
     const { network, plane, metres } = inPlane(given);
-    const seconds = network.seconds[p.mode];
-    const ways = waysOf(network, p.weight === 'time' ? seconds : lengthsWhere(network.length, seconds), 'from');
-    const at = placed(stops, { network, seconds }, metres, p.maxSnap, p.idColumn, job, 'stops');
+    const along = network.seconds[p.mode === 'transit' ? 'walk' : p.mode];
+    const at = placed(stops, { network, seconds: along }, metres, p.maxSnap, p.idColumn, job, 'stops');
     const there = [...at.places.keys()].filter((i) => at.places[i]);
     if (there.length < 2)
       throw new HelkError('method.input', 'Only one stop lies near a street; a way needs two.', 'stops');
-    const paths = new ShortestPaths(ways.graph);
-    const order = p.order === 'best' ? ordered(ways, paths, there, at.places, job) : there;
+    const ways = waysOf(network, p.weight === 'time' ? along : lengthsWhere(network.length, along), 'from');
+    const order = p.order === 'best' ? ordered(ways, new ShortestPaths(ways.graph), there, at.places, job) : there;
+    const find =
+      p.mode === 'transit'
+        ? byVehicle(new Journeys(network, plane, network.timetable!, p.change), at, momentOf(p.departure!))
+        : byStreet(network, ways, along, at, p.mode);
     const lines = new FeaturesBuilder();
-    const legs: { from: string | number; to: string | number; seconds: number; length: number }[] = [];
-    const steps: Step[] = [];
+    const parts: (Part & { leg: number })[] = [];
     for (let k = 0; k + 1 < order.length; k++) {
       job.progress(0.5 + (0.5 * k) / order.length, 'ways');
       const [a, b] = [order[k]!, order[k + 1]!];
-      const stages = stagesBetween(ways, paths, at.places[a]!, at.places[b]!);
-      if (!stages)
+      const found = find(k + 1, a, b);
+      if (!found)
         throw new HelkError(
           'method.input',
-          `There is no way from ${at.names[a]!} to ${at.names[b]!}: they lie in parts that do not hang together, or one-way streets lead elsewhere.`,
+          p.mode === 'transit'
+            ? `There is no way from ${at.names[a]!} to ${at.names[b]!} within 24 h.`
+            : `There is no way from ${at.names[a]!} to ${at.names[b]!}: they lie in parts that do not hang together, or one-way streets lead elsewhere.`,
           'stops',
         );
-      draw(network, stages, at.places[a]!, lines);
-      const leg = { from: at.names[a]!, to: at.names[b]!, seconds: 0, length: 0 };
-      for (const s of stages) {
-        const share = Math.abs(s.b - s.a);
-        leg.length += share * network.length[s.piece]!;
-        leg.seconds += share === 0 ? 0 : share * (s.b >= s.a ? seconds.there : seconds.back)[s.piece]!;
+      for (const part of found) {
+        part.draw(lines);
+        parts.push({ ...part, leg: k + 1 });
       }
-      legs.push(leg);
-      steps.push(...directions(network, stages, seconds, k + 1, leg.to));
     }
+    const steps = parts.flatMap((q) => q.steps);
+    // What one waits for a vehicle counts to the ride.
+    const seconds = parts.map((q, k) => q.arrives - (parts[k - 1]?.leg === q.leg ? parts[k - 1]!.arrives : 0));
     const route: Features = {
       ...lines.build('line', plane, []),
       columns: [
         numberColumn(
           'leg',
-          legs.map((_, k) => k + 1),
+          parts.map((q) => q.leg),
         ),
         nameColumn(
           'from',
-          legs.map((l) => l.from),
+          parts.map((q) => q.from),
         ),
         nameColumn(
           'to',
-          legs.map((l) => l.to),
+          parts.map((q) => q.to),
         ),
         textColumn(
           'mode',
-          legs.map(() => p.mode),
+          parts.map((q) => q.mode),
         ),
-        numberColumn(
-          'seconds',
-          legs.map((l) => l.seconds),
-          's',
-        ),
+        ...(p.mode === 'transit'
+          ? [
+              textColumn(
+                'line',
+                parts.map((q) => q.line),
+              ),
+              numberColumn(
+                'waits',
+                parts.map((q, k) => q.departs - (parts[k - 1]?.leg === q.leg ? parts[k - 1]!.arrives : 0)),
+                's',
+              ),
+            ]
+          : []),
+        numberColumn('seconds', seconds, 's'),
         numberColumn(
           'length',
-          legs.map((l) => l.length),
+          parts.map((q) => q.length),
           'm',
         ),
       ],
@@ -165,12 +195,53 @@ export const route = defineMethod({
         ],
       },
       figures: {
-        seconds: legs.reduce((s, l) => s + l.seconds, 0),
-        length: legs.reduce((s, l) => s + l.length, 0),
+        seconds: seconds.reduce((s, v) => s + v, 0),
+        length: parts.reduce((s, q) => s + q.length, 0),
       },
     };
   },
 });
+
+/** How one leg is found: its parts, null where there is no way. */
+type Find = (leg: number, a: number, b: number) => Part[] | null;
+
+function byStreet(network: Network, ways: Ways, along: Seconds, at: Placement, mode: WayOfGoing): Find {
+  const paths = new ShortestPaths(ways.graph);
+  return (leg, a, b) => {
+    const stages = stagesBetween(ways, paths, at.places[a]!, at.places[b]!);
+    if (!stages) return null;
+    let [seconds, length] = [0, 0];
+    for (const s of stages) {
+      const share = Math.abs(s.b - s.a);
+      length += share * network.length[s.piece]!;
+      seconds += share === 0 ? 0 : share * (s.b >= s.a ? along.there : along.back)[s.piece]!;
+    }
+    return [
+      {
+        mode,
+        from: at.names[a]!,
+        to: at.names[b]!,
+        line: '',
+        departs: 0,
+        arrives: seconds,
+        length,
+        steps: directions(network, stages, along, leg, at.names[b]!),
+        draw: (lines) => draw(network, stages, at.places[a]!, lines),
+      },
+    ];
+  };
+}
+
+/** Each leg sets out when the one before has come. */
+function byVehicle(journeys: Journeys, at: Placement, departure: Moment): Find {
+  let now = departure;
+  return (leg, a, b) => {
+    journeys.from(at.places[a]!, now);
+    const parts = journeys.parts(leg, [at.names[a]!, at.names[b]!], at.places[b]!, now);
+    now = later(now, parts?.at(-1)?.arrives ?? 0);
+    return parts;
+  };
+}
 
 /** Stops in the order that costs least; said where it is not certain. */
 function ordered(
@@ -193,108 +264,4 @@ function ordered(
       `The order of more than ${EXACT + 2} stops is bettered step by step; it is near to the best.`,
     );
   return order.map((k) => there[k]!);
-}
-
-/** The parts of pieces from one place to another, in turn; null where there is no way. */
-function stagesBetween(ways: Ways, paths: ShortestPaths, start: Placed, end: Placed): Stage[] | null {
-  const { edges, graph } = ways;
-  paths.run(sourcesAt(ways, start));
-  const found = costAt(ways, paths.cost, end, start);
-  if (!(found.cost < Infinity)) return null;
-  if (found.by === 'piece') return [{ piece: end.line, a: start.share, b: end.share }];
-  const node = (found.by === 'from' ? edges.from : edges.to)[end.line]!;
-  const out: Stage[] = [{ piece: start.line, a: start.share, b: paths.source[node]! % 2 === 0 ? 1 : 0 }];
-  for (const k of paths.wayTo(node))
-    out.push(graph.back[k] ? { piece: graph.edges[k]!, a: 1, b: 0 } : { piece: graph.edges[k]!, a: 0, b: 1 });
-  out.push({ piece: end.line, a: found.by === 'from' ? 0 : 1, b: end.share });
-  return out.filter((s) => s.a !== s.b);
-}
-
-/** The corners of a stage, in the order in which it is gone along. */
-function corners(network: Network, s: Stage): [number, number][] {
-  const [first, last] = pieceCorners(network, s.piece);
-  const all = partOfLine(network.pieces.xy, first, last, Math.min(s.a, s.b), Math.max(s.a, s.b));
-  return s.b < s.a ? all.reverse() : all;
-}
-
-function draw(network: Network, stages: readonly Stage[], start: Placed, b: FeaturesBuilder): void {
-  let [x, y] = [NaN, NaN];
-  let n = 0;
-  const put = (u: number, v: number): void => {
-    if (u === x && v === y) return;
-    b.coordinate(u, v);
-    [x, y] = [u, v];
-    n++;
-  };
-  for (const s of stages) for (const [u, v] of corners(network, s)) put(u, v);
-  // Two stops at one place: a line all the same.
-  while (n < 2) {
-    b.coordinate(start.x, start.y);
-    n++;
-  }
-  b.endRing();
-  b.endPart();
-  b.endFeature();
-}
-
-interface Step {
-  leg: number;
-  turn: string;
-  street: string;
-  seconds: number;
-  length: number;
-}
-
-/** Stages of one street put together, with how one turns into it; at the end, where one has come. */
-function directions(
-  network: Network,
-  stages: readonly Stage[],
-  seconds: { there: Float64Array; back: Float64Array },
-  leg: number,
-  to: string | number,
-): Step[] {
-  const named = network.pieces.columns.find((c) => /^(name|street|street_?name)$/i.test(c.name) && c.type === 'text');
-  const id = named ?? network.pieces.columns.find((c) => c.name === 'id');
-  const nameOf = (i: number): string => (!id || id.missing?.[i] ? '' : String(id.values[i]!));
-  const out: Step[] = [];
-  let heading = NaN;
-  for (const s of stages) {
-    const line = corners(network, s);
-    const [a, b] = [line[0]!, line[1] ?? line[0]!];
-    const into = Math.atan2(b[0] - a[0], b[1] - a[1]);
-    const share = Math.abs(s.b - s.a);
-    const time = share * (s.b >= s.a ? seconds.there : seconds.back)[s.piece]!;
-    const length = share * network.length[s.piece]!;
-    const last = out.at(-1);
-    const street = nameOf(s.piece);
-    if (last?.street === street && Math.abs(turned(heading, into)) < 60) {
-      last.seconds += time;
-      last.length += length;
-    } else
-      out.push({
-        leg,
-        turn: last ? turnWords(turned(heading, into)) : `set out ${sideOf((into * 180) / Math.PI)}`,
-        street,
-        seconds: time,
-        length,
-      });
-    const [c, d] = [line.at(-2) ?? a, line.at(-1)!];
-    heading = Math.atan2(d[0] - c[0], d[1] - c[1]);
-  }
-  out.push({ leg, turn: 'arrive', street: String(to), seconds: 0, length: 0 });
-  return out;
-}
-
-/** Degrees to the right, from -180 to 180. */
-const turned = (from: number, into: number): number => {
-  const d = ((into - from) * 180) / Math.PI;
-  return ((((d + 180) % 360) + 360) % 360) - 180;
-};
-function turnWords(degrees: number): string {
-  const side = degrees > 0 ? 'right' : 'left';
-  const d = Math.abs(degrees);
-  if (d < 20) return 'straight on';
-  if (d < 60) return `half ${side}`;
-  if (d < 130) return side;
-  return d < 165 ? `sharp ${side}` : 'back';
 }
