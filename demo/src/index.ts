@@ -7,3 +7,5 @@ export * from './people';
 export * from './peat';
 export * from './scenes';
 export * from './quarter';
+export * from './streets';
+export * from './buses';

@@ -50,7 +50,7 @@ const LAST = [
 ];
 
 /** Invented names, each once. */
-function names(random: Random, n: number): string[] {
+export function names(random: Random, n: number): string[] {
   const all = FIRST.flatMap((a) => LAST.map((b) => a + b));
   for (let i = all.length - 1; i > 0; i--) {
     const j = Math.floor(random.uniform() * (i + 1));

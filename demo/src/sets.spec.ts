@@ -1,4 +1,6 @@
-import { featureCount, valueOf, type Features } from '@helk/core';
+import { dataOf, featureCount, kindOf, ofKind, valueOf, type Features } from '@helk/core';
+import { timetableInfo } from '@helk/core/data/timetable-facts';
+import { readFile } from '@helk/core/formats';
 import { setupNode } from '@helk/node';
 import { run } from '@helk/core/testing';
 import {
@@ -7,7 +9,10 @@ import {
   makeLandscape,
   makeParishes,
   makePeat,
+  makeBuses,
+  makeLibraryStops,
   makeSightings,
+  makeStreets,
   makeShelters,
   PEAT_CODE,
   PEAT_TRUTH,
@@ -55,6 +60,25 @@ describe('the sets of the landscape plan', () => {
     };
     expect(late(true)).toBeGreaterThan(0.6);
     expect(Math.abs(late(false) - 0.5)).toBeLessThan(0.05);
+  });
+  it('streets with an island that nothing leads to, a ring that goes one way, a shelter off them all, and buses without a fault', async () => {
+    const streets = makeStreets(land).features;
+    const feed = (await readFile('buses.zip', await makeBuses(land))).layers[0]!.data;
+    const info = timetableInfo(dataOf('timetable', feed)!);
+    expect([info.lines, info.faults.count, info.first, info.last]).toEqual([6, 0, '2026-09-01', '2026-12-20']);
+    const built = await run('network.build', { streets, timetable: feed });
+    expect(built.figures['components']).toBe(2);
+    expect(built.figures['largestShare'] as number).toBeGreaterThan(0.95);
+    const network = built.outputs[0]!.data;
+    expect(ofKind('network', kindOf(network).info(network))!.timetable).toEqual(
+      jasmine.objectContaining({ apart: 0, lines: 6 }),
+    );
+    const reach = await run('network.reach', { network, facilities: makeShelters(land) }, { merge: 'yes' });
+    expect([reach.figures['placed'], reach.figures['unplaced']]).toEqual([8, 1]);
+    const library = makeLibraryStops(land);
+    expect(featureCount(library)).toBe(40);
+    const near = await run('network.nearest', { network, places: library, facilities: makeShelters(land) });
+    expect(near.figures['assigned'] as number).toBeGreaterThan(35);
   });
   it('peat probes with codes, true zeros, and the range they were drawn with', async () => {
     const p = makePeat(land);

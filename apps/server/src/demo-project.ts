@@ -1,6 +1,14 @@
 import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { makeElevation, makeGauge, makeLandscape, makeWalk } from '@helk/demo';
+import {
+  makeBuses,
+  makeElevation,
+  makeGauge,
+  makeLandscape,
+  makeLibraryStops,
+  makeStreets,
+  makeWalk,
+} from '@helk/demo';
 import { PLAIN_VECTOR } from '@helk/core';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { writeGeoPackage } from '@helk/core/formats/write';
@@ -70,11 +78,21 @@ async function fill(p: Project, { projects, temp, runs }: Context): Promise<void
   const taken: string[][] = [];
   for (const id of FILES)
     taken.push(await take(`veyra-${id}.gpkg`, writeGeoPackage([{ name: `veyra-${id}`, data: sets[id]! }]), null));
+  const streets = [
+    ...(await take(
+      'veyra-streets.gpkg',
+      writeGeoPackage([{ name: 'veyra-streets', data: makeStreets(land).features }]),
+      null,
+    )),
+    ...(await take('veyra-buses.zip', await makeBuses(land), null)),
+    ...(await take('veyra-library-stops.geojson', writeGeoJson(makeLibraryStops(land)), null)),
+  ];
   const called = (thread: string, datasets: string[]): Promise<number> =>
     p.db('datasets').whereIn('id', datasets).update({ thread });
   await called('Terrain of the island', [...ids, ...streams, ...gauge, ...path]);
   await called('Land cover change', [...taken[0]!, ...taken[1]!]);
   await called('Parishes and shelters', [...taken[2]!, ...taken[3]!]);
+  await called('Streets and buses', streets);
   await called('Newts', taken[4]!);
   await called('Peat survey', taken[5]!);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.

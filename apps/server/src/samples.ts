@@ -1,9 +1,13 @@
 import {
+  makeBuses,
   makeLandscape,
+  makeLibraryStops,
   makePeat,
   makeQuarter,
   makeScene,
   makeSeabed,
+  makeShelters,
+  makeStreets,
   makeSurveyedTrees,
   makeTraining,
   makeVisited,
@@ -96,6 +100,30 @@ export const SAMPLES: Sample[] = [
     set: 'Riverside',
     about: 'trees as surveyors on foot found them, to judge by',
     make: () => writeDataset(makeSurveyedTrees(quarterOf()), 'geojson-native'),
+  },
+  {
+    file: 'veyra-streets.geojson',
+    set: 'Streets',
+    about: 'streets with class, speed and one-way rules',
+    make: () => writeDataset(makeStreets(landscape()).features, 'geojson-native'),
+  },
+  {
+    file: 'veyra-buses.zip',
+    set: 'Streets',
+    about: 'the timetable of six bus lines, GTFS',
+    make: () => makeBuses(landscape()),
+  },
+  {
+    file: 'veyra-shelters.geojson',
+    set: 'Streets',
+    about: 'nine flood shelters, one off every street',
+    make: () => writeDataset(makeShelters(landscape()), 'geojson-native'),
+  },
+  {
+    file: 'veyra-library-stops.geojson',
+    set: 'Streets',
+    about: 'forty stops of the library van',
+    make: () => writeDataset(makeLibraryStops(landscape()), 'geojson-native'),
   },
 ];
 

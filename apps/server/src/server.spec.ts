@@ -360,6 +360,10 @@ describe('the server', () => {
       'veyra-riverside.las',
       'veyra-riverside-bare.las',
       'veyra-riverside-trees.geojson',
+      'veyra-streets.geojson',
+      'veyra-buses.zip',
+      'veyra-shelters.geojson',
+      'veyra-library-stops.geojson',
     ]);
     for (const { file } of all) {
       const bytes = new Uint8Array(await (await fetch(`${test.base}/api/samples/${file}`)).arrayBuffer());

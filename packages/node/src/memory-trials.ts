@@ -22,6 +22,7 @@ import {
   type Raster,
   type Table,
 } from '@helk/core';
+import type { Timetable } from '@helk/core/data/timetable';
 import { smallScene } from '@helk/core/methods/cloud/scene-fixture';
 import { anySetting } from '@helk/core/testing';
 import { setupNode } from './index';
@@ -145,6 +146,8 @@ const network = dataOf(
   (await runMethod(methodOf('network.build'), { streets: [lattice(170)] }, {})).outputs[0]!.data,
 )!;
 
+const timetable: Timetable = { kind: 'timetable', files: {}, others: {}, faults: [] };
+
 /** Estimates of surfaces and their kin look at every pair of points. */
 const few = (m: Method): boolean =>
   m.id.startsWith('surface.') || m.id.startsWith('network.') || m.id === 'terrain.visibility';
@@ -159,6 +162,7 @@ function inputFor(m: Method, spec: InputSpec): Dataset {
   if (spec.kind === 'table') return table;
   if (spec.kind === 'cloud') return cloud;
   if (spec.kind === 'network') return network;
+  if (spec.kind === 'timetable') return timetable;
   const geometry = spec.geometry ?? 'polygon';
   return net(geometry, few(m) ? 18 : geometry === 'point' ? 200 : 90);
 }

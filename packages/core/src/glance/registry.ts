@@ -7,6 +7,7 @@ import { examples } from './examples';
 import type { Glance } from './glance';
 import { matrixPlaces } from './matrix-places';
 import { spectra } from './spectra';
+import { timetableDay } from './timetable-day';
 
 /** The only list of glances. */
 export const GLANCES: readonly Glance[] = [
@@ -17,6 +18,7 @@ export const GLANCES: readonly Glance[] = [
   matrixPlaces,
   cloudWindow,
   cloudSpread,
+  timetableDay,
 ] as never;
 
 /** @throws HelkError `method.unknown` for one that there is not */

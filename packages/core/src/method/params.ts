@@ -99,9 +99,21 @@ function inRange(n: number, o: NumberOptions, unit: string): number {
 export function quantity(dimension: Exclude<Dimension, 'cell'>, o: NumberOptions & { unit: string }) {
   const schema = z
     .union([z.number(), z.string()])
-    .transform((v, ctx) => guarded(ctx, () => inRange(inBase(parseQuantity(v, dimension), o.unit), o, o.unit)));
+    .transform((v, ctx) =>
+      guarded(ctx, () => inRange(inBase(parseQuantity(v, dimension), o.unit), o, BASES[dimension])),
+    );
   return describe(schema, { ...o, type: dimension });
 }
+
+/** What limits are told in: quantities are compared in their base units. */
+const BASES: Record<Exclude<Dimension, 'cell'>, string> = {
+  length: 'm',
+  area: 'm²',
+  volume: 'm³',
+  time: 's',
+  angle: '°',
+  speed: 'm/s',
+};
 
 /** Several quantities, apart by commas: `5, 10, 15 min`. A number takes the next unit behind it, else `unit`. Parsed to the base unit. */
 export function quantities(dimension: 'time' | 'length', o: NumberOptions & { unit: string }) {

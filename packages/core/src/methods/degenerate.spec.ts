@@ -1,9 +1,10 @@
 import { setupNode } from '@helk/node';
-import { crsOfCode, wgs84 } from '../data/crs';
+import { crsOfCode, transformer, wgs84 } from '../data/crs';
 import { withClasses, type Cloud } from '../data/cloud';
 import { FeaturesBuilder, type Features, type GeometryType } from '../data/features';
 import type { Dataset } from '../data/kinds';
 import type { Network } from '../data/network';
+import type { Timetable } from '../data/timetable';
 import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
 import { numberColumn, textColumn, type Table } from '../data/table';
@@ -14,6 +15,7 @@ import { methods } from '../method/registry';
 import { runMethod } from '../method/run';
 import { anySetting, gridOf } from '../testing';
 import { smallScene } from './cloud/scene-fixture';
+import { ferry } from './network/network-fixture';
 
 beforeAll(setupNode);
 
@@ -252,6 +254,25 @@ const NETWORKS: Record<string, Network> = {
   closed: streets(SQUARE, Infinity),
   'without a system': streets(SQUARE, 20, 10, null),
 };
+/** The square's corner in degrees. */
+const CORNER = ((): [number, number] => {
+  const at = [0, 0];
+  transformer(UTM, wgs84())(W, N - 10, at);
+  return [at[0]!, at[1]!];
+})();
+/** A ferry over the square, one that lies elsewhere, one that never runs, one without anything. */
+const TIMETABLES: Record<string, Timetable> = {
+  usual: ferry(...CORNER, 0.0001),
+  elsewhere: ferry(9, 47, 0.01),
+  'at the pole': ferry(9, 89.99, 0.001),
+  never: neverRuns(ferry(...CORNER, 0.0001)),
+  none: { kind: 'timetable', files: {}, others: {}, faults: [] },
+};
+
+function neverRuns(t: Timetable): Timetable {
+  const { calendar: _, ...files } = t.files;
+  return { ...t, files };
+}
 
 /** What can stand in a role, by name. */
 function choices(spec: InputSpec): Record<string, Dataset> {
@@ -259,6 +280,7 @@ function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'table') return TABLES;
   if (spec.kind === 'cloud') return CLOUDS;
   if (spec.kind === 'network') return NETWORKS;
+  if (spec.kind === 'timetable') return TIMETABLES;
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 
@@ -275,11 +297,12 @@ const SETTINGS = {
 
 const TEXTS = { marks: '6 @ 400000 6459900, 400060 6459900 wide 20: 0 0, 60 0, 60 99, 0 99' };
 
-async function attempt(m: Method, data: Record<string, Dataset[]>): Promise<string | null> {
+async function attempt(m: Method, data: Record<string, Dataset[]>, more: object = {}): Promise<string | null> {
   const infos = Object.fromEntries(Object.entries(data).map(([r, l]) => [r, l.map(infoOf)]));
-  const given: Record<string, unknown> = {};
+  const given: Record<string, unknown> = { ...more };
   for (const [name, spec] of Object.entries(paramSpecs(m.params)))
-    if (!spec.optional && spec.default === undefined) given[name] = anySetting(name, spec, infos, SETTINGS, TEXTS);
+    if (!spec.optional && spec.default === undefined && !(name in given))
+      given[name] = anySetting(name, spec, infos, SETTINGS, TEXTS);
   try {
     const o = await runMethod(m, data, given);
     for (const { data: d } of o.outputs) {
@@ -312,6 +335,23 @@ describe('every method, given what nobody expects,', () => {
           data[role] = spec.many ? Array.from({ length: Math.max(1, spec.least) }, () => odd) : [odd];
           const why = await attempt(m, data);
           if (why) found.push(`${role} = ${name}: ${why}`);
+        }
+      expect(found).toEqual([]);
+    });
+
+  for (const m of methods().filter((o) => 'departure' in o.params.shape))
+    it(`makes a result or says a sentence, by public transport: ${m.id}`, async () => {
+      const found: string[] = [];
+      for (const [net, network] of Object.entries(NETWORKS))
+        for (const [name, timetable] of Object.entries(TIMETABLES)) {
+          const data = Object.fromEntries(
+            Object.entries(m.inputs).map(([r, s]) => [
+              r,
+              [s.kind === 'network' ? { ...network, timetable } : choices(s)['usual']!],
+            ]),
+          );
+          const why = await attempt(m, data, { mode: 'transit', departure: '2026-09-08T08:10' });
+          if (why) found.push(`${net}, ${name}: ${why}`);
         }
       expect(found).toEqual([]);
     });

@@ -62,4 +62,5 @@ export const vectorLook: z.ZodType<VectorStyle> = z.object({
     .object({ formula: z.string().max(4000), size: z.number().positive().max(200) })
     .nullable()
     .default(PLAIN_VECTOR.label),
+  ends: z.boolean().optional(),
 });

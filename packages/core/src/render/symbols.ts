@@ -39,6 +39,8 @@ export interface VectorStyle {
   emphasis: string | null;
   /** A formula; a column's name is one. Lines break at \\n. */
   label: { formula: string; size: number } | null;
+  /** Of lines: a dot at both ends of each, where something stops or joins. */
+  ends?: boolean;
 }
 
 export const PLAIN_VECTOR: VectorStyle = {

@@ -251,7 +251,7 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
         }),
         zIndex: picked ? 1 : 0,
       });
-      return [line];
+      return style.ends ? [line, this.dots(picked ? pick : colour)] : [line];
     }
     const out = [
       new Style({
@@ -271,6 +271,22 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
         }),
       );
     return out;
+  }
+
+  /** A dot at both ends of a line. */
+  private dots(colour: string): Style {
+    return new Style({
+      geometry: (f) => {
+        const g = f.getGeometry();
+        return g instanceof LineString ? new MultiPoint([g.getFirstCoordinate(), g.getLastCoordinate()]) : undefined!;
+      },
+      image: new Circle({
+        radius: 3,
+        fill: new Fill({ color: this.look.theme.paper }),
+        stroke: new Stroke({ color: colour, width: 1.5 }),
+      }),
+      zIndex: 2,
+    });
   }
 
   private labelOf(feature: Feature): Style | undefined {

@@ -96,6 +96,18 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./faults-panel').then((m) => m.FaultsPanel),
   },
   {
+    id: 'service',
+    title: () => 'What runs on a day',
+    fits: (d) => ofKind('timetable', d.info) !== null,
+    load: () => import('./service-panel').then((m) => m.ServicePanel),
+  },
+  {
+    id: 'feed-faults',
+    title: () => 'What may be wrong',
+    fits: (d) => (ofKind('timetable', d.info)?.faults.count ?? 0) > 0,
+    load: () => import('./feed-faults').then((m) => m.FeedFaults),
+  },
+  {
     id: 'table',
     title: () => 'Table',
     fits: (d) => kindOf(d.info).rows !== undefined,

@@ -5,6 +5,7 @@ import { network } from './network';
 import type { ClientKind } from './kind';
 import { raster } from './raster';
 import { table } from './table';
+import { timetable } from './timetable';
 
 /** How the client deals with each kind there is. A new one is its file and a line here. */
 export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
@@ -13,6 +14,7 @@ export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
   table,
   cloud,
   network,
+  timetable,
 } as never;
 
 /** The record of a kind, for whoever does not know which it is. */

@@ -78,7 +78,7 @@ export const reach = defineMethod({
       label: 'And through',
       unit: 'min',
       min: 0,
-      max: 1440,
+      max: 86_400,
       help: 'One departure is an accident: look at one each minute so long. 0: the departure only.',
       when: { mode: 'transit' },
     }).default(0),

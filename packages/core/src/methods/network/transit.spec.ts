@@ -7,29 +7,16 @@ import { nodeCount, pieceCount, type Network } from '../../data/network';
 import { stopPlaces } from '../../data/network-facts';
 import type { Timetable } from '../../data/timetable';
 import { callsOf, NO_DROP, NO_PICKUP, runsOn } from '../../data/timetable-calls';
-import { readFeed } from '../../formats/gtfs';
 import { methodOf } from '../../method/registry';
 import { runMethod, type Outcome } from '../../method/run';
 import { Random } from '../../numeric/random';
 import { Placer, type Placed } from '../../numeric/placing';
 import { refusalOf } from '../../testing';
-import { pointsOf, streetsOf, type Street } from './network-fixture';
+import { AGENCY, CALENDAR, daily, feed, pointsOf, streetsOf, type Street } from './network-fixture';
 
 setupNode();
 
 const DAY = '2026-09-08';
-
-/** A feed out of texts. */
-export const feed = (files: Record<string, string>): Timetable =>
-  readFeed(
-    Object.entries(files).map(([name, text]) => [`${name}.txt`, new TextEncoder().encode(text)] as const),
-    'feed.zip',
-    {},
-  ).timetable;
-
-const AGENCY = 'agency_name,agency_url,agency_timezone\nBoats,https://example.org,Etc/UTC\n';
-const daily = (id: string, from = '20260901', to = '20261220'): string => `${id},1,1,1,1,1,1,1,${from},${to}`;
-const CALENDAR = 'service_id,monday,tuesday,wednesday,thursday,friday,saturday,sunday,start_date,end_date\n';
 
 /** Places in metres of the streets' plane as stops in degrees. */
 function stopRows(places: readonly (readonly [number, number])[]): string {
