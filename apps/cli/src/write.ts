@@ -3,7 +3,14 @@ import { join } from 'node:path';
 import { HelkError, kindOf, lossesOf, type AnyHandle, type DatasetKind, type Note, type OpenSink } from '@helk/core';
 import { openFile } from '@helk/core/formats';
 import { TiffSink } from '@helk/core/formats/geotiff-write';
-import { canWrite, formatNamed, WRITE_FORMATS, writeTo, type WriteFormat } from '@helk/core/formats/write';
+import {
+  canWrite,
+  formatNamed,
+  WRITE_FORMATS,
+  writeTo,
+  writtenBeside,
+  type WriteFormat,
+} from '@helk/core/formats/write';
 import { fileSink, fileSource } from '@helk/node';
 import type { Arguments } from './arguments';
 
@@ -91,7 +98,7 @@ export class Results {
         const to = this.begin(o.file, format);
         await writeTo(fileSink(to.handle), o.handle, format, o.file);
         file = to.file;
-        for (const more of (await kindOf(o.handle).beside?.(o.handle, format)) ?? []) {
+        for (const more of await writtenBeside(o.handle, format)) {
           const side = this.begin(o.file, format, more.extension);
           await fileSink(side.handle).write(more.bytes);
         }

@@ -1,7 +1,16 @@
 import { zipSync } from 'fflate';
 import { HelkError } from '../errors';
 import type { Features } from '../data/features';
-import { handleOn, kindOf, type AnyHandle, type Dataset, type DatasetKind, type Kinds } from '../data/kinds';
+import {
+  dataOf,
+  handleOn,
+  kindOf,
+  ofKind,
+  type AnyHandle,
+  type Dataset,
+  type DatasetKind,
+  type Kinds,
+} from '../data/kinds';
 import { networkLines, type Network } from '../data/network';
 import type { Table } from '../data/table';
 import { writeDxf } from './dxf';
@@ -11,7 +20,7 @@ import { writeFlatGeobuf } from './flatgeobuf';
 import { writeGeoPackage } from './geopackage-write';
 import { writeTiff } from './geotiff-write';
 import { writeAsciiGrid, writeDelimited, writeGeoJson } from './index';
-import { NETWORK_IN_FEED, writeFeed } from './gtfs';
+import { FEED_BESIDE, NETWORK_IN_FEED, writeFeed } from './gtfs';
 import { writeKml } from './kml';
 import { writeLas } from './las-write';
 import { shapefileFiles } from './shapefile';
@@ -125,6 +134,17 @@ export async function writeTo(
     );
   }
   await (WRITERS[format][kind] as Writer<DatasetKind>)(handle as never, out, name, progress);
+}
+
+/** Files that are written beside one of a format, by their endings, where that alone does not hold all of a dataset. */
+export async function writtenBeside(
+  handle: AnyHandle,
+  format: WriteFormat,
+): Promise<{ extension: string; bytes: Uint8Array }[]> {
+  const network = format === 'network-zip' ? null : ofKind('network', handle.head);
+  if (!network?.timetable) return [];
+  const { timetable } = dataOf('network', await handle.load())!;
+  return timetable ? [{ extension: FEED_BESIDE, bytes: writeFeed(timetable) }] : [];
 }
 
 /** A dataset in memory as the bytes of a file. Throws as `writeTo` does. */

@@ -6,6 +6,7 @@ import { examplePlaces } from './example-places';
 import { examples } from './examples';
 import type { Glance } from './glance';
 import { matrixPlaces } from './matrix-places';
+import { networkReached } from './network-reached';
 import { spectra } from './spectra';
 import { timetableDay } from './timetable-day';
 
@@ -19,6 +20,7 @@ export const GLANCES: readonly Glance[] = [
   cloudWindow,
   cloudSpread,
   timetableDay,
+  networkReached,
 ] as never;
 
 /** @throws HelkError `method.unknown` for one that there is not */

@@ -15,6 +15,8 @@ export interface InputSpec extends Wants {
   help?: string;
   /** Least number of datasets; 0 for one that may be left out. */
   least: number;
+  /** One that fits is taken at first, though it may be left out. */
+  eager?: true;
   /** Takes several datasets. */
   many: boolean;
   /** Of rasters: works on every band; else on one, the first where none is chosen. */
@@ -25,7 +27,7 @@ export interface InputSpec extends Wants {
   refuses?: (info: DatasetInfo) => string | null;
 }
 
-type InputOptions = Partial<Pick<InputSpec, 'help' | 'bands' | 'parts' | 'or'>> & { label?: string };
+type InputOptions = Partial<Pick<InputSpec, 'help' | 'bands' | 'parts' | 'or' | 'eager'>> & { label?: string };
 type One<K extends DatasetKind> = { kind: K; least: 1; many: false; label: string };
 type Many<K extends DatasetKind> = { kind: K; least: 1; many: true; label: string };
 

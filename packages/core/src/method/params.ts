@@ -40,7 +40,9 @@ export interface ParamSpec {
   /** Other settings, and what they must be for this one to matter; a form leaves it out while they are not. */
   when?: Record<string, string>;
   /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
-  widget?: 'formula' | 'rules' | 'threshold' | 'clusters';
+  widget?: 'formula' | 'rules' | 'threshold' | 'clusters' | 'drawn-lines' | 'drawn-points';
+  /** The question that trying it asks of a result there is: it opens a variant. */
+  whatIf?: string;
 }
 
 type Meta = { helk: ParamSpec };
@@ -120,23 +122,36 @@ export function quantities(dimension: 'time' | 'length', o: NumberOptions & { un
   const base = dimension === 'time' ? 's' : 'm';
   const schema = z.union([z.number(), z.string(), z.array(z.union([z.number(), z.string()]))]).transform((v, ctx) =>
     guarded(ctx, () => {
-      const parts = (Array.isArray(v) ? v : typeof v === 'number' ? [v] : v.split(/[,;]/))
-        .map((p) => (typeof p === 'string' ? p.trim() : p))
-        .filter((p) => p !== '');
-      if (!parts.length) throw new HelkError('method.parameter', 'give at least one.');
-      if (parts.length > MOST_LISTED)
-        throw new HelkError('method.parameter', `${parts.length} are too many; at most ${MOST_LISTED} are taken.`);
-      const read = parts.map((p) => parseQuantity(p, dimension));
-      let unit = o.unit;
-      for (let k = read.length - 1; k >= 0; k--) {
-        unit = read[k]!.unit || unit;
-        read[k] = { value: read[k]!.value, unit };
-      }
-      const all = read.map((q) => inRange(inBase(q, o.unit), o, base));
+      const all = readQuantities(v, dimension, o.unit).map((q) => inRange(q, o, base));
       return [...new Set(all)].sort((a, b) => a - b);
     }),
   );
   return describe(schema, { ...o, type: 'quantities', base });
+}
+
+/**
+ * Several quantities as they are written, in their base unit.
+ *
+ * @throws HelkError `method.parameter`
+ */
+export function readQuantities(
+  v: number | string | readonly (number | string)[],
+  dimension: 'time' | 'length',
+  unit: string,
+): number[] {
+  const parts = (typeof v === 'number' ? [v] : typeof v === 'string' ? v.split(/[,;]/) : v)
+    .map((p) => (typeof p === 'string' ? p.trim() : p))
+    .filter((p) => p !== '');
+  if (!parts.length) throw new HelkError('method.parameter', 'give at least one.');
+  if (parts.length > MOST_LISTED)
+    throw new HelkError('method.parameter', `${parts.length} are too many; at most ${MOST_LISTED} are taken.`);
+  const read = parts.map((p) => parseQuantity(p, dimension));
+  let own = unit;
+  for (let k = read.length - 1; k >= 0; k--) {
+    own = read[k]!.unit || own;
+    read[k] = { value: read[k]!.value, unit: own };
+  }
+  return read.map((q) => inBase(q, unit));
 }
 
 const MOST_LISTED = 50;
@@ -199,6 +214,7 @@ export function text({
   label: string;
   help?: string;
   widget?: ParamSpec['widget'];
+  whatIf?: string;
   when?: ParamSpec['when'];
   most?: number;
 }) {

@@ -43,6 +43,8 @@ export type Previewed = {
     }
   /** The method itself, run on a small part of a cloud. */
   | { kind: 'window' }
+  /** Streets that are reached, while settings are typed and places dragged. */
+  | { kind: 'reach' }
 );
 
 /** Jobs of a workbench that are runs: what is picked, typed or held together becomes a dataset by the method that does the job. */

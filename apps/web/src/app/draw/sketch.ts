@@ -47,7 +47,9 @@ export class Sketch {
     return w
       ? w.ring && w.geometry === 'line'
         ? 'Click where the line begins and where it ends.'
-        : WORDS[w.geometry]
+        : w.ring && w.geometry === 'point'
+          ? 'Click where it is.'
+          : WORDS[w.geometry]
       : '';
   };
 
@@ -58,7 +60,7 @@ export class Sketch {
   }
 
   /** Asks for an area, or the two ends of a line, whose corners, in the panes' system, are handed on at once. */
-  pick(geometry: 'box' | 'polygon' | 'line', ring: (corners: number[][]) => void): void {
+  pick(geometry: 'box' | 'polygon' | 'line' | 'point', ring: (corners: number[][]) => void): void {
     this.shapes = [];
     this.count.set(0);
     this.wish.set({ geometry, ring });
@@ -114,7 +116,7 @@ export class Sketch {
             // Another wish may have come meanwhile: what was drawn for this one is not its.
             if (this.wish() !== wish) return;
             this.cancel();
-            wish.ring!(wish.geometry === 'line' ? shape : shape.slice(0, -1));
+            wish.ring!(['line', 'point'].includes(wish.geometry) ? shape : shape.slice(0, -1));
           });
           return;
         }

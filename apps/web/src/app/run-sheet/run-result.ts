@@ -84,6 +84,11 @@ import { WORKS } from '../work/works';
               Hold against the other {{ judge.siblings(d).length - 1 }}
             </button>
           }
+          @for (w of whatIfs(); track w.name) {
+            <button class="btn" (click)="again(w.name)" [attr.data-testid]="'what-if-' + w.name">
+              {{ w.question }}
+            </button>
+          }
           <button class="btn" (click)="again()" data-testid="vary">
             {{ run().state === 'done' ? 'Vary' : 'Change and run again' }}
           </button>
@@ -132,6 +137,14 @@ export class RunResult {
       WORKS.filter((w) => w.after && w.after === item.role && w.fits(item)).map((record) => ({ record, item })),
     ),
   );
+  /** Settings that ask something of what there is, answered by a variant. */
+  protected readonly whatIfs = computed(() =>
+    this.run().state === 'done'
+      ? Object.entries(this.store.methodMap().get(this.run().method)?.params ?? {}).flatMap(([name, p]) =>
+          p.whatIf ? [{ name, question: p.whatIf }] : [],
+        )
+      : [],
+  );
   protected readonly judge = inject(Judge);
   /** An estimate that has others beside it. */
   protected readonly judged = computed(() => this.results().find((d) => this.judge.siblings(d).length > 1));
@@ -169,9 +182,11 @@ export class RunResult {
     this.bench.showBeside(d.id);
   }
 
-  protected again(): void {
+  /** @param begin a setting that is drawn at once */
+  protected again(begin: string | null = null): void {
     const r = this.run();
     this.bench.openSheet(r.method, r.inputs, r.params, r.state === 'done' ? r.id : null);
+    if (begin) this.bench.fillSheet({ begin });
   }
 
   protected copy(text: string): void {

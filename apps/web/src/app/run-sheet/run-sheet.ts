@@ -34,13 +34,26 @@ import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
+import { DrawnParam } from './drawn-param';
+import { ReachTrial } from './reach-trial';
 import { WindowTrial } from './window-trial';
 
 /** A method ready to run: everything on it comes from the method's definition. */
 @Component({
   selector: 'helk-run-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ClusterCounts, CrsField, FormulaField, RulesEditor, Thumbnail, NgIcon, RunResult, WindowTrial],
+  imports: [
+    ClusterCounts,
+    CrsField,
+    DrawnParam,
+    FormulaField,
+    ReachTrial,
+    RulesEditor,
+    Thumbnail,
+    NgIcon,
+    RunResult,
+    WindowTrial,
+  ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './run-sheet.html',
   host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
@@ -112,6 +125,18 @@ export class RunSheet {
     const spec = this.method().preview;
     return spec?.kind === 'window' ? this.item(this.sheet().inputs[spec.input]?.[0]) : undefined;
   });
+  /** The network whose streets are shown as they would be reached. */
+  protected readonly reaching = computed(() => {
+    const spec = this.method().preview;
+    return spec?.kind === 'reach' ? this.item(this.sheet().inputs[spec.input]?.[0]) : undefined;
+  });
+  /** Settings with what is suggested where nobody has given any. */
+  protected readonly going = computed(() => ({
+    ...Object.fromEntries(Object.entries(this.forecast()?.suggestions ?? {}).map(([k, v]) => [k, v.value])),
+    ...this.given(),
+  }));
+  protected readonly drawn = (widget: string | undefined): boolean =>
+    widget === 'drawn-lines' || widget === 'drawn-points';
   protected readonly given = computed(() => stated(this.sheet().params));
   protected readonly outputs = computed(() => Object.values(this.method().outputs));
   protected readonly blocked = computed(
@@ -279,7 +304,7 @@ export class RunSheet {
         (d) =>
           clientKind(d.info).goes === 'on top' && d.name.toLowerCase().includes(role.toLowerCase()) && !used.has(d.id),
       );
-      if (spec.least === 0 && !named) continue;
+      if (spec.least === 0 && !spec.eager && !named) continue;
       const pick =
         fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
         named ??

@@ -19,6 +19,8 @@ export interface Sheet {
   seed: number;
   variantOf: string | null;
   runId: string | null;
+  /** A setting that is to be drawn at once. */
+  begin?: string | null;
 }
 
 export interface BenchState {

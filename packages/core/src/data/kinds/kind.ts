@@ -152,8 +152,6 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
 
   /** Formats it can be written in; the first is the usual one. */
   readonly formats: readonly WriteFormat[];
-  /** Files that are written beside one of a format, by their endings, where that alone does not hold all. */
-  beside?(handle: H, format: WriteFormat): Promise<{ extension: string; bytes: Uint8Array }[]>;
   /** What a format cannot keep of it, in words. */
   losses(info: I, format: WriteFormat): string[];
 }

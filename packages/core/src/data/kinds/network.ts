@@ -13,7 +13,6 @@ import { MODES, networkLines, networkOf, nodeCount, pieceCount, type Mode, type 
 import { networkFlaw, networkInfo, STOP_REACH, type NetworkInfo } from '../network-facts';
 import { formatLength, formatNumber } from '../number-words';
 import { packTimetable, unpackTimetable } from '../../formats/timetable-binary';
-import { FEED_BESIDE, writeFeed } from '../../formats/gtfs';
 import { getWhole, putWhole } from '../whole-store';
 import { FEED } from './timetable';
 import { onlyPlace, sameColumns, type KindRecord } from './kind';
@@ -209,10 +208,6 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
   },
 
   formats: ['geojson', 'geopackage', 'geojson-native', 'flatgeobuf', 'network-zip'],
-  beside: async (handle, format) => {
-    const { timetable } = format === 'network-zip' ? { timetable: undefined } : await handle.load();
-    return timetable ? [{ extension: FEED_BESIDE, bytes: writeFeed(timetable) }] : [];
-  },
   losses: (info, format) => [
     ...(info.timetable && format !== 'network-zip'
       ? [

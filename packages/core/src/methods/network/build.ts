@@ -34,7 +34,12 @@ export const build = defineMethod({
   ],
   inputs: {
     streets: input.features({ label: 'Streets', geometry: 'line' }),
-    timetable: input.timetable({ label: 'Timetable', least: 0, help: 'A GTFS feed: for ways by public transport.' }),
+    timetable: input.timetable({
+      label: 'Timetable',
+      least: 0,
+      eager: true,
+      help: 'A GTFS feed: for ways by public transport.',
+    }),
     elevation: { ...input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }), least: 0 as const },
   },
   params: z.object({

@@ -12,6 +12,7 @@ import { ShortestPaths } from '../../numeric/shortest';
 import { costAt, inPlane, nameColumn, placed, secondsOf, sourcesAt, waysOf, wayLength, type Placement } from './common';
 import { Journeys } from './journeys';
 import { changeParam, departureParam, modeChecks, modeParam, suggestDeparture, transitOnlyTime } from './modes';
+import { closedParam, without } from './what-if';
 
 /** Pairs that a table holds at most. */
 const MOST = 20_000_000;
@@ -36,6 +37,7 @@ export const matrix = defineMethod({
     maxSnap: quantity('length', { label: 'Farthest from a street', unit: 'm', above: 0 }).default(100),
     departure: departureParam(),
     change: changeParam(),
+    closed: closedParam(),
     idColumn: column({ of: 'origins', label: 'Column that names places' }).optional(),
   }),
   outputs: { times: output.table('Times') },
@@ -62,7 +64,7 @@ export const matrix = defineMethod({
     seconds: 0.3 + (origins.count * network.pieces) / 4e6,
   }),
   run: ({ network: given, origins, destinations }, p, job) => {
-    const { network, plane, metres } = inPlane(given);
+    const { network, plane, metres } = inPlane(without(given, p.closed, job));
     const seconds = network.seconds[p.mode === 'transit' ? 'walk' : p.mode];
     if (p.idColumn && !origins.columns.some((c) => c.name === p.idColumn))
       throw new HelkError(

@@ -21,6 +21,7 @@ import {
 } from './common';
 import { Journeys } from './journeys';
 import { changeParam, departureParam, modeChecks, modeParam, suggestDeparture } from './modes';
+import { addedParam, closedParam, without, withMore } from './what-if';
 
 export const nearest = defineMethod({
   id: 'network.nearest',
@@ -43,6 +44,8 @@ export const nearest = defineMethod({
     maxSnap: quantity('length', { label: 'Farthest from a street', unit: 'm', above: 0 }).default(100),
     departure: departureParam(),
     change: changeParam(),
+    closed: closedParam(),
+    added: addedParam(),
     idColumn: column({ of: 'facilities', label: 'Column that names facilities' }).optional(),
   }),
   outputs: {
@@ -60,8 +63,9 @@ export const nearest = defineMethod({
     bytes: network.pieces * 300 + places.count * 200,
     seconds: 0.3 + network.pieces / 1e6 + places.count / 1e5,
   }),
-  run: ({ network: given, places: points, facilities }, p, job) => {
-    const { network, plane, metres } = inPlane(given);
+  run: ({ network: given, places: points, facilities: some }, p, job) => {
+    const { network, plane, metres } = inPlane(without(given, p.closed, job));
+    const facilities = withMore(some, p.added, given, p.idColumn);
     const seconds = network.seconds[p.mode === 'transit' ? 'walk' : p.mode];
     const near = (f: Features, id: string | undefined, what: string): Placement =>
       placed(f, { network, seconds }, metres, p.maxSnap, id, job, what);

@@ -10,7 +10,6 @@ import {
 import type { Check } from '../../data/check';
 import { featureArea } from '../../data/measure';
 import { later, momentOf, momentText, type Moment } from '../../data/moment';
-import type { Mode } from '../../data/network';
 import type { NetworkInfo } from '../../data/network-facts';
 import { numberColumn, textColumn, type Table } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
@@ -18,10 +17,11 @@ import { choice, column, quantities, quantity } from '../../method/params';
 import { withGeos, type Shape } from '../../numeric/geos';
 import type { Stretch } from '../../numeric/reached';
 import { roundNear } from '../raster/reproject';
-import { directionParam, inPlane, nameColumn, placed, waysOf } from './common';
+import { directionParam, inPlane, nameColumn, placed } from './common';
 import { changeParam, departureParam, modeChecks, modeParam, suggestDeparture } from './modes';
-import { MOST_AHEAD, Transit } from './transit';
-import { alongStreets, areaOf, byTimetable, stretchLine, type Through } from './within';
+import { MOST_AHEAD } from './transit';
+import { addedParam, closedParam, without, withMore } from './what-if';
+import { areaOf, searchOf, stretchLine, type Through } from './within';
 
 /** Width on either side of a street that nobody gave, m: a quarter of a piece's mean length, within these. */
 const WIDTHS = [10, 60] as const;
@@ -87,8 +87,11 @@ export const reach = defineMethod({
       { label: 'Reached by', when: { mode: 'transit' } },
     ).default('half'),
     change: changeParam(),
+    closed: closedParam(),
+    added: addedParam(),
     idColumn: column({ of: 'facilities', label: 'Column that names facilities' }).optional(),
   }),
+  preview: { kind: 'reach', input: 'network' },
   outputs: {
     reach: shown(output.features('Reach'), {
       features: {
@@ -132,22 +135,18 @@ export const reach = defineMethod({
       facilities.count * 0.1 +
       (p.mode === 'transit' ? (1 + p.window / 60) * facilities.count * (0.02 + network.pieces / 1e6) : 0),
   }),
-  run: async ({ network: given, facilities }, p, job) => {
+  run: async ({ network: whole, facilities: some }, p, job) => {
+    const given = without(whole, p.closed, job);
+    const facilities = withMore(some, p.added, given, p.idColumn);
     const { network, plane, metres } = inPlane(given);
-    const transit = p.mode === 'transit' ? new Transit(network, network.timetable!, p.direction, p.change) : null;
-    const ways = transit?.ways ?? waysOf(network, network.seconds[p.mode as Mode], p.direction);
+    const through: (Through & { group: number })[] = [];
+    let group = 0;
+    const { ways, search } = searchOf(network, p, (t) => through.push({ ...t, group }));
     const { places, names, off } = placed(facilities, ways, metres, p.maxSnap, p.idColumn, job, 'facilities');
     const width = (p.width ?? WIDTHS[0]) / metres;
     const there = [...places.keys()].filter((i) => places[i]);
     const groups = p.merge === 'yes' ? [there] : there.map((i) => [i]);
     const most = p.limits.at(-1)!;
-    const through: (Through & { group: number })[] = [];
-    let group = 0;
-    const search = transit
-      ? byTimetable(transit, momentOf(p.departure!), p.direction, p.window, p.over === 'half' ? 0.5 : 0, (t) =>
-          through.push({ ...t, group }),
-        )
-      : alongStreets(ways);
     const areas = new FeaturesBuilder();
     const edges = new FeaturesBuilder();
     const rows: { group: number; limit: number }[] = [];
@@ -245,7 +244,10 @@ export const reach = defineMethod({
       reach: featuresIn(made, out),
       edges: featuresIn(reached, out),
       unplaced: lost.length ? leftOut(facilities, lost, off) : undefined,
-      through: p.window > 0 && transit ? throughTable(through, named(through), momentOf(p.departure!)) : undefined,
+      through:
+        p.window > 0 && p.mode === 'transit'
+          ? throughTable(through, named(through), momentOf(p.departure!))
+          : undefined,
       figures: { placed: there.length, unplaced: lost.length, area },
     };
   },

@@ -23,6 +23,7 @@ import {
   type WayOfGoing,
 } from './modes';
 import { draw, stagesBetween } from './stages';
+import { closedParam, without } from './what-if';
 
 /** Stops whose order is looked for, at most: of more it takes too long. */
 const MOST_ORDERED = 200;
@@ -48,6 +49,7 @@ export const route = defineMethod({
     maxSnap: quantity('length', { label: 'Farthest from a street', unit: 'm', above: 0 }).default(100),
     departure: departureParam(),
     change: changeParam(),
+    closed: closedParam(),
     idColumn: column({ of: 'stops', label: 'Column that names stops' }).optional(),
   }),
   outputs: {
@@ -90,7 +92,8 @@ export const route = defineMethod({
     bytes: network.pieces * 300 + stops.count * 5000,
     seconds: 0.3 + (stops.count * network.pieces) / 3e6,
   }),
-  run: ({ network: given, stops }, p, job) => {
+  run: ({ network: whole, stops }, p, job) => {
+    const given = without(whole, p.closed, job);
     const { network, plane, metres } = inPlane(given);
     const along = network.seconds[p.mode === 'transit' ? 'walk' : p.mode];
     const at = placed(stops, { network, seconds: along }, metres, p.maxSnap, p.idColumn, job, 'stops');

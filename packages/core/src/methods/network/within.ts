@@ -1,12 +1,13 @@
-import { pieceCorners, pieceCount } from '../../data/network';
-import { later, type Moment } from '../../data/moment';
+import { pieceCorners, pieceCount, type Network } from '../../data/network';
+import { later, momentOf, type Moment } from '../../data/moment';
 import type { Geos, Shape } from '../../numeric/geos';
 import { FeaturesBuilder } from '../../data/features';
 import type { Placed } from '../../numeric/placing';
 import { partOfLine, reachedOf, type Start, type Stretch } from '../../numeric/reached';
 import { ShortestPaths } from '../../numeric/shortest';
-import { sourcesAt, type Direction, type Ways } from './common';
-import { MOST_AHEAD, type Transit } from './transit';
+import { sourcesAt, waysOf, type Direction, type Ways } from './common';
+import type { WayOfGoing } from './modes';
+import { MOST_AHEAD, Transit } from './transit';
 
 /** Segments of a quarter of a circle, as in the reference. */
 const QUADRANT = 16;
@@ -21,7 +22,7 @@ export interface Within {
 export type Search = (spots: readonly Placed[], limits: readonly number[]) => Within[];
 
 /** By one mode along streets. */
-export function alongStreets(ways: Ways): Search {
+function alongStreets(ways: Ways): Search {
   const paths = new ShortestPaths(ways.graph);
   return (spots, limits) => {
     paths.run(
@@ -46,7 +47,7 @@ export interface Through {
  * By public transport. Over a window of times of leaving a place counts as reached where at least `share` of the departures, one a minute, reach it
  * in time; with share 0 where any does.
  */
-export function byTimetable(
+function byTimetable(
   transit: Transit,
   at: Moment,
   direction: Direction,
@@ -72,6 +73,30 @@ export function byTimetable(
       });
     }
     return all.map((w) => (w.length === 1 ? w[0]! : often(w, need)));
+  };
+}
+
+/** How one goes, and when. */
+export interface Going {
+  mode: WayOfGoing;
+  direction: Direction;
+  departure?: string | undefined;
+  window: number;
+  over: 'half' | 'any';
+  change: number;
+}
+
+/** The search for a way of going, and the streets that it goes along. */
+export function searchOf(network: Network, p: Going, tell: (t: Through) => void): { ways: Ways; search: Search } {
+  if (p.mode !== 'transit') {
+    const ways = waysOf(network, network.seconds[p.mode], p.direction);
+    return { ways, search: alongStreets(ways) };
+  }
+  const transit = new Transit(network, network.timetable!, p.direction, p.change);
+  const share = p.over === 'half' ? 0.5 : 0;
+  return {
+    ways: transit.ways,
+    search: byTimetable(transit, momentOf(p.departure!), p.direction, p.window, share, tell),
   };
 }
 
