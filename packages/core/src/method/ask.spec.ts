@@ -8,6 +8,9 @@ import { infoOf } from '../data/kinds';
 
 beforeAll(setupNode);
 
+/** What every question typed as it stands comes to. */
+const ASKED = methods().map((m) => [m.question, m.id] as const);
+
 const answers = (q: string): string[] => ask(q, methods()).map((a) => a.method.id);
 
 /** What analysts type, and the method that they mean. */
@@ -90,6 +93,15 @@ const QUESTIONS: [string, string][] = [
 describe('the ask box', () => {
   for (const [question, id] of QUESTIONS)
     it(`answers “${question}” with ${id}`, () => expect(answers(question)[0]).toBe(id));
+
+  it('answers every question as it stands, and its beginning, with its own method first', () => {
+    for (const [question, id] of ASKED) {
+      // Methods that ask the same are told apart by what is selected.
+      if (ASKED.filter(([q]) => q.slice(0, -3) === question.slice(0, -3)).length > 1) continue;
+      expect(answers(question)[0]).withContext(question).toBe(id);
+      expect(answers(question.slice(0, -3))).withContext(question).toContain(id);
+    }
+  });
 
   it('forgives slips and endings, and says nothing to what is no question', () => {
     expect(answers('hilshade')[0]).toBe('terrain.hillshade');

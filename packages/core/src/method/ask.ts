@@ -109,6 +109,14 @@ function indexOf(all: readonly Findable[]): MiniSearch {
   return index;
 }
 
+/** Letters from which on what is typed is held against questions as they stand. */
+const TYPED = 5;
+const plain = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, ' ')
+    .trim();
+
 /** Answers weaker than this share of the best are chance. */
 const WEAK = 0.3;
 
@@ -131,7 +139,17 @@ export function ask<M extends Findable>(text: string, all: readonly M[], selecte
     });
   const strong = (found: Answer<M>[]): Answer<M>[] =>
     found.filter((a) => a.score >= WEAK * found[0]!.score).sort(byFit);
+  // Whoever types a question or a title as it stands, or its beginning, means that.
+  const typed = plain(text);
+  const asks = (m: M, whole: boolean): boolean =>
+    [m.question, m.title].some((t) => (whole ? plain(t) === typed : plain(t).startsWith(typed)));
+  const meant = new Set(typed.length < TYPED ? [] : all.filter((m) => asks(m, false)));
+  const byMeaning = (a: Answer<M>, b: Answer<M>): number =>
+    Number(asks(b.method, true)) - Number(asks(a.method, true)) || byFit(a, b);
+  const first = (found: Answer<M>[]): Answer<M>[] => [
+    ...[...meant].map((method) => ({ method, score: found[0]?.score ?? 1, fits: fits(method) })).sort(byMeaning),
+    ...found.filter((a) => !meant.has(a.method)),
+  ];
   const whole = strong(answers('AND'));
-  if (whole.length) return whole;
-  return strong(answers('OR'));
+  return first(whole.length ? whole : strong(answers('OR')));
 }

@@ -78,6 +78,8 @@ export interface Symbols {
   labels: (string | null)[] | null;
   legend: LegendEntry[];
   breaks: number[];
+  /** What the legend tells numbers in, where that is not the column's own unit. */
+  unit: string | null;
   /** Why a part of the style could not be applied. */
   problem: string | null;
 }
@@ -140,6 +142,7 @@ export function symbolsOf(
     labels: null,
     legend: [],
     breaks: [],
+    unit: null,
     problem: null,
   };
   if (s.by.kind === 'classes') classes(s.by, f, out, format);
@@ -181,6 +184,10 @@ function classes(
   const sorted = sortedValues(c);
   out.breaks = breaksFor(by, sorted);
   const k = out.breaks.length + 1;
+  // Times of some length are told in minutes, unless the column is called otherwise.
+  const minutes = c.unit === 's' && c.name !== 'seconds' && sorted[sorted.length - 1]! >= 120;
+  if (minutes) out.unit = 'min';
+  const told = minutes ? (v: number): string => format(v / 60) : format;
   out.colours = [...rampColours(by.ramp, by.reversed, k), MISSING_COLOUR];
   const counts = new Uint32Array(k + 1);
   const v = c.values as Float64Array;
@@ -198,7 +205,7 @@ function classes(
   const ends = [sorted[0]!, ...out.breaks, sorted[sorted.length - 1]!];
   out.legend = out.colours.slice(0, k).map((colour, i) => ({
     colour,
-    text: few && counts[i] ? format(only[i]!) : between(ends[i]!, ends[i + 1]!, i === 0, format),
+    text: few && counts[i] ? told(only[i]!) : between(ends[i]!, ends[i + 1]!, i === 0, told),
     count: counts[i]!,
     key: String(i),
   }));

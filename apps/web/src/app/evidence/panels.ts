@@ -96,6 +96,18 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./faults-panel').then((m) => m.FaultsPanel),
   },
   {
+    id: 'served',
+    title: () => 'Who is served',
+    fits: shownIn('served'),
+    load: () => import('./served-panel').then((m) => m.ServedPanel),
+  },
+  {
+    id: 'through',
+    title: () => 'Through the window',
+    fits: shownIn('through'),
+    load: () => import('./through-panel').then((m) => m.ThroughPanel),
+  },
+  {
     id: 'service',
     title: () => 'What runs on a day',
     fits: (d) => ofKind('timetable', d.info) !== null,

@@ -20,7 +20,7 @@ const SHOWN = [4, 26] as const;
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { class: 'flex flex-col flex-1 min-w-0 min-h-0', 'data-testid': 'service' },
   template: `
-    <div class="flex items-center gap-3 px-3.5 py-1 text-[12.5px] flex-none">
+    <div class="flex items-center gap-3 px-3.5 pt-1 text-[12.5px] flex-none overflow-hidden">
       <label class="flex items-center gap-1.5"
         >on
         <input
@@ -33,7 +33,6 @@ const SHOWN = [4, 26] as const;
           aria-label="Day"
           data-testid="service-day"
       /></label>
-      <span class="text-ink-2 flex-1 min-w-0 truncate" data-testid="service-told">{{ told() }}</span>
       <span class="flex items-end h-[26px] flex-none" role="group" aria-label="Trips of each day; choose one">
         @for (d of days(); track d.day) {
           <button
@@ -53,6 +52,7 @@ const SHOWN = [4, 26] as const;
         }
       </span>
     </div>
+    <p class="px-3.5 pb-0.5 text-[12.5px] text-ink-2 flex-none truncate" data-testid="service-told">{{ told() }}</p>
     <div class="flex-1 min-h-0 overflow-auto">
       <table class="w-full text-[12.5px]">
         <thead class="text-ink-2 text-[11.5px]">

@@ -133,7 +133,7 @@ export const features: ClientKind<'features', VectorStyle> = {
     const { by } = look;
     const listed = (s?.legend ?? []).slice(0, MOST_LISTED);
     const plain = listed.length === 0;
-    const unit = by.kind === 'one' ? null : info.columns.find((c) => c.name === by.column)?.unit;
+    const unit = s?.unit ?? (by.kind === 'one' ? null : info.columns.find((c) => c.name === by.column)?.unit);
     return {
       ...NO_LEGEND,
       title: by.kind === 'one' ? item.name : `${item.name}: ${withUnit(by.column, unit)}`,

@@ -17,7 +17,11 @@ import { WORKS } from '../work/works';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [Thumbnail],
   template: `
-    <div class="px-4 pb-4 grid gap-3 content-start" data-testid="run-result" [attr.data-state]="run().state">
+    <div
+      class="px-4 pb-4 grid grid-cols-[minmax(0,1fr)] gap-3 content-start"
+      data-testid="run-result"
+      [attr.data-state]="run().state"
+    >
       @switch (run().state) {
         @case ('queued') {
           <p class="text-ink-2">Waiting for a free worker.</p>

@@ -415,12 +415,23 @@ export class RunSheet {
     }
   }
 
+  /** The result of the run it varies that has the same role. */
+  private siblingOf(d: DatasetItem): string | null {
+    const run = this.store.runEntityMap()[d.runId ?? ''];
+    const before = run?.variantOf ? this.store.runEntityMap()[run.variantOf] : undefined;
+    return before?.outputs.find((id) => this.store.datasetEntityMap()[id]?.role === d.role) ?? null;
+  }
+
   /** The first result with a picture is shown where its kind goes; what its method says is read first is opened in the evidence. */
   private showResults(made: DatasetItem[]): void {
     const first = made.find((d) => clientKind(d.info).goes !== 'evidence') ?? made[0];
     if (!first) return;
-    if (clientKind(first.info).goes === 'on top') this.bench.show(first.id, this.bench.activePane(), true);
-    else this.bench.showBeside(first.id);
+    const on = clientKind(first.info).goes === 'on top';
+    const sibling = this.siblingOf(first);
+    // What lies on top of others is held against its sibling in a pane like that one's.
+    const beside = on && sibling !== null && this.bench.showVariant(first.id, sibling);
+    if (on && !beside) this.bench.show(first.id, this.bench.activePane(), true);
+    if (!on) this.bench.showBeside(first.id);
     const read = made.find((d) => this.looks.shows(d)?.first);
     if (read) this.bench.set({ selected: read.id, evidence: true });
   }

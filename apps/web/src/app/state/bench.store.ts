@@ -23,6 +23,9 @@ export interface Sheet {
   begin?: string | null;
 }
 
+/** Panes up to which another one is opened for a variant. */
+const MOST_BESIDE = 3;
+
 export interface BenchState {
   stage: Stage | null;
   panes: Pane[];
@@ -162,6 +165,20 @@ export const BenchStore = signalStore(
         const d = item(id);
         if (here) patchState(s, { activePane: here.id, selected: id });
         else if (d) show(id, clientKind(d.info).goes === 'evidence' ? s.activePane() : besides(), false);
+      },
+      /** A variant beside its sibling: all that lies under and over that, with the variant in its place. Nowhere where the sibling is not seen. */
+      showVariant(id: string, sibling: string): boolean {
+        const here = s.panes().find((p) => p.kind === MAP && p.layers.some((l) => l.dataset === sibling && l.visible));
+        const d = item(id);
+        if (!here || !d) return false;
+        const empty = s.panes().find((p) => p.kind === MAP && p.layers.length === 0)?.id;
+        const pane = empty ?? (s.panes().length < MOST_BESIDE ? addPane() : besides());
+        if (pane === here.id) return false;
+        drawn(d, inPane(here.id));
+        const layers = here.layers.map((l) => (l.dataset === sibling ? { dataset: id, visible: true } : l));
+        change(pane, (p) => ({ ...p, kind: MAP, panel: null, layers, swipe: null }));
+        patchState(s, { activePane: pane, selected: id });
+        return true;
       },
       /** A panel of evidence in a pane of its own, beside what is shown. */
       showPanel(dataset: string, panel: string): void {

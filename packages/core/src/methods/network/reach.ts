@@ -104,7 +104,9 @@ export const reach = defineMethod({
     }),
     unplaced: output.maybeFeatures('Left out', 'left out'),
     edges: output.features('Streets reached', 'streets reached'),
-    through: output.maybeTable('Through the window', 'through the window'),
+    through: shown(output.maybeTable('Through the window', 'through the window'), {
+      panel: { id: 'through', title: 'Through the window' },
+    }),
   },
   figures: {
     placed: { label: 'Facilities placed' },

@@ -24,7 +24,9 @@ export const served = defineMethod({
   params: z.object({
     column: column({ of: 'people', label: 'Column with their number', numeric: true }),
   }),
-  outputs: { served: shown(output.table('Served', 'served'), { first: true }) },
+  outputs: {
+    served: shown(output.table('Served', 'served'), { first: true, panel: { id: 'served', title: 'Who is served' } }),
+  },
   figures: { total: { label: 'All' }, served: { label: 'Within the largest limit' } },
   checks: ({ people }) => [
     ...(people.geometry === 'line'
