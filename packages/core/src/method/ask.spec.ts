@@ -99,7 +99,9 @@ describe('the ask box', () => {
       // Methods that ask the same are told apart by what is selected.
       if (ASKED.filter(([q]) => q.slice(0, -3) === question.slice(0, -3)).length > 1) continue;
       expect(answers(question)[0]).withContext(question).toBe(id);
-      expect(answers(question.slice(0, -3))).withContext(question).toContain(id);
+      expect(answers(question.slice(0, -3)))
+        .withContext(question)
+        .toContain(id);
     }
   });
 

@@ -39,7 +39,7 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip);
         >
       }
       @for (l of series(); track l.limit) {
-        <span class="flex items-center gap-1.5"
+        <span class="flex items-center gap-1.5 whitespace-nowrap flex-none"
           ><span class="w-4 h-[3px] rounded" [style.background]="l.colour"></span>within {{ l.words }}</span
         >
       }
