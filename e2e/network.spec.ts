@@ -127,6 +127,8 @@ test('streets become a network, and who is reached on foot and by bicycle is see
   await page.getByTestId('input-people').selectOption({ label: 'blocks' });
   await runSheet(page);
   await expect(figure(page, 'total')).toHaveText(/1\s500/);
+  await expect(page.getByTestId('served')).toContainText('areas by the share that is reached');
+  await expect(page.getByTestId('served')).toContainText('4 min');
   await closeSheet(page);
 
   // Ways, with directions to read; what has no way is told of.

@@ -10,6 +10,7 @@ import {
   type Dataset,
   type Shows,
 } from '@helk/core';
+import type { Timetable } from '@helk/core/data/timetable';
 import { datasetOf } from '../testing';
 import type { DatasetItem } from '../state/project.store';
 import { PANELS, panelsOf } from './panels';
@@ -48,6 +49,13 @@ describe('panels of evidence', () => {
     expect(ids(points(9, utm, [numbers(9)]))).not.toContain('alike');
     expect(ids(points(12, wgs84(), [numbers(12)]))).not.toContain('alike');
     expect(ids(points(12, utm, [textColumn('t', Array<string>(12).fill('x'))]))).toEqual(['table']);
+  });
+
+  it('of timetables say what runs on a day, and what is wrong where something is', () => {
+    const table = (faults: Timetable['faults']): Timetable => ({ kind: 'timetable', files: {}, others: {}, faults });
+    expect(ids(table([]))).toEqual(['service', 'table', 'charts']);
+    const fault = { file: 'stops', row: 2, column: null, message: 'no place', level: 'error' as const };
+    expect(ids(table([fault]))).toContain('feed-faults');
   });
 
   it('that a method names stand first', () => {

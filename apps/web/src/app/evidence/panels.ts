@@ -102,6 +102,12 @@ export const PANELS: readonly EvidencePanel[] = [
     load: () => import('./served-panel').then((m) => m.ServedPanel),
   },
   {
+    id: 'multiples',
+    title: () => 'Limit by limit',
+    fits: shownIn('multiples'),
+    load: () => import('./multiples-panel').then((m) => m.MultiplesPanel),
+  },
+  {
     id: 'through',
     title: () => 'Through the window',
     fits: shownIn('through'),

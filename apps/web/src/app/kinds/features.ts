@@ -12,6 +12,7 @@ import {
   transformer,
   valueOf,
   withUnit,
+  type Extent,
   type Features,
   type FeaturesInfo,
   type Symbols,
@@ -70,6 +71,38 @@ export function liftColumn(info: FeaturesInfo, chosen: string | undefined): stri
 const shapeOf = (info: FeaturesInfo): 'area' | 'line' | 'point' =>
   info.geometry === 'polygon' ? 'area' : info.geometry;
 
+/** Features as a small picture within an extent of their system. */
+export function drawSmall(canvas: HTMLCanvasElement, f: Features, e: Extent, look: VectorStyle): void {
+  const flat = f.crs?.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
+  const k = Math.min(
+    (canvas.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!),
+    (canvas.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!),
+  );
+  const g = canvas.getContext('2d')!;
+  g.clearRect(0, 0, canvas.width, canvas.height);
+  g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
+  const symbols = symbolsOf({ ...look, label: null }, f);
+  const solid = look.by.kind !== 'one';
+  // The feature of each ring, for its colour.
+  const feature = new Uint32Array(f.ringOffsets.length);
+  for (let i = 0; i + 1 < f.featureOffsets.length; i++)
+    feature.fill(i, f.partOffsets[f.featureOffsets[i]!], f.partOffsets[f.featureOffsets[i + 1]!]);
+  for (let r = 0; r < Math.min(MOST_RINGS, f.ringOffsets.length - 1); r++) {
+    const colour = symbols.colours[symbols.index[feature[r]!]!]!;
+    g.strokeStyle = colour;
+    g.fillStyle = solid ? colour : `${colour}40`;
+    g.beginPath();
+    for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
+      const x = canvas.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;
+      const y = canvas.height / 2 - (f.xy[2 * i + 1]! - (e[1] + e[3]) / 2) * flat[1]! * k;
+      if (f.geometry === 'point') g.rect(x - 1.5, y - 1.5, 3, 3);
+      else g.lineTo(x, y);
+    }
+    g.stroke();
+    if (f.geometry === 'polygon') g.fill();
+  }
+}
+
 export const features: ClientKind<'features', VectorStyle> = {
   kind: 'features',
   goes: 'on top',
@@ -85,38 +118,9 @@ export const features: ClientKind<'features', VectorStyle> = {
   alike: () => false,
 
   async thumbnail(canvas, item, look, { data }, signal) {
-    const info = item.info as FeaturesInfo;
-    const e = extentOf(info);
+    const e = extentOf(item.info);
     const f = await data.get(item.id);
-    if (f.kind !== 'features' || signal.aborted || !e) return;
-    const flat = info.crs?.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];
-    const k = Math.min(
-      (canvas.width - 10) / Math.max(1e-12, (e[2] - e[0]) * flat[0]!),
-      (canvas.height - 10) / Math.max(1e-12, (e[3] - e[1]) * flat[1]!),
-    );
-    const g = canvas.getContext('2d')!;
-    g.clearRect(0, 0, canvas.width, canvas.height);
-    g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
-    const symbols = symbolsOf({ ...look, label: null }, f);
-    const solid = look.by.kind !== 'one';
-    // The feature of each ring, for its colour.
-    const feature = new Uint32Array(f.ringOffsets.length);
-    for (let i = 0; i + 1 < f.featureOffsets.length; i++)
-      feature.fill(i, f.partOffsets[f.featureOffsets[i]!], f.partOffsets[f.featureOffsets[i + 1]!]);
-    for (let r = 0; r < Math.min(MOST_RINGS, f.ringOffsets.length - 1); r++) {
-      const colour = symbols.colours[symbols.index[feature[r]!]!]!;
-      g.strokeStyle = colour;
-      g.fillStyle = solid ? colour : `${colour}40`;
-      g.beginPath();
-      for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
-        const x = canvas.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;
-        const y = canvas.height / 2 - (f.xy[2 * i + 1]! - (e[1] + e[3]) / 2) * flat[1]! * k;
-        if (f.geometry === 'point') g.rect(x - 1.5, y - 1.5, 3, 3);
-        else g.lineTo(x, y);
-      }
-      g.stroke();
-      if (f.geometry === 'polygon') g.fill();
-    }
+    if (f.kind === 'features' && !signal.aborted && e) drawSmall(canvas, f, e, look);
   },
 
   driver: (made) => new VectorDrawn(made),

@@ -101,6 +101,7 @@ export const reach = defineMethod({
         width: 0.6,
       },
       first: true,
+      panel: { id: 'multiples', title: 'Limit by limit' },
     }),
     unplaced: output.maybeFeatures('Left out', 'left out'),
     edges: output.features('Streets reached', 'streets reached'),
