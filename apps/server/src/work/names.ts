@@ -1,4 +1,4 @@
-import { formatDuration, paramSpecs, type Method, type ParamSpec } from '@helk/core';
+import { paramSpecs, type Method, type ParamSpec } from '@helk/core';
 
 /** A variant is named after what differs from its sibling: `Slope, percent` or `Filled, depth limit 50 m`. */
 export function variantName(
@@ -23,6 +23,5 @@ function words(spec: ParamSpec, value: string): string {
   }
   if (spec.type === 'moment') return value.replace('T', ' ');
   if (spec.type === 'choice') return spec.choices?.find((c) => c.value === value)?.label ?? value;
-  const seconds = spec.type === 'time' ? /^([\d.]+) s$/.exec(value) : null;
-  return seconds ? formatDuration(Number(seconds[1])) : value;
+  return value;
 }

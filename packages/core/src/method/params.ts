@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { HelkError } from '../errors';
 import { parseCrs } from '../data/crs';
 import { momentOf, momentText } from '../data/moment';
-import { parseQuantity, inBase, formatQuantity, type Dimension, type Quantity } from '../data/quantity';
+import { parseQuantity, inBase, formatQuantity, unitFactor, type Dimension, type Quantity } from '../data/quantity';
 
 /** What a form, a command line and a reference page need to know of one parameter. */
 export interface ParamSpec {
@@ -353,9 +353,29 @@ export function plainParam(spec: ParamSpec, value: unknown): unknown {
     return c.code ?? c.proj4;
   }
   if (spec.type === 'cell') return formatQuantity(value as Quantity);
-  if (spec.type === 'quantities') return (value as number[]).map((v) => `${v} ${spec.base!}`).join(', ');
+  if (spec.type === 'quantities') return listed(value as number[], spec);
   if (spec.type === 'bounds' || spec.type === 'numbers' || spec.type === 'columns' || spec.type === 'several')
     return (value as unknown[]).join(',');
   const base = { length: 'm', area: 'm2', volume: 'm3', time: 's', angle: '°', speed: 'm/s' }[spec.type as string];
+  if (spec.type === 'time' || spec.type === 'speed') {
+    const own = inUnit(value as number, spec.unit);
+    if (own !== null) return `${own} ${spec.unit!}`;
+  }
   return base ? `${value as number} ${base}` : value;
+}
+
+/** A quantity in a unit, where it comes back from there as it was. */
+function inUnit(v: number, unit: string | undefined): number | null {
+  const factor = unitFactor(unit);
+  if (!unit || !factor) return null;
+  const n = Number((v / factor).toPrecision(12));
+  return n * factor === v ? n : null;
+}
+
+/** Several quantities in the field's unit, said once; each in the base unit where one of them would come back as another. */
+function listed(all: readonly number[], spec: ParamSpec): string {
+  const own = all.map((v) => inUnit(v, spec.unit));
+  return own.every((v) => v !== null)
+    ? `${own.join(', ')} ${spec.unit!}`
+    : all.map((v) => `${v} ${spec.base!}`).join(', ');
 }

@@ -28,7 +28,7 @@ import type { DatasetItem } from '../state/project.store';
 
 /** Pictures of one dataset that are shown beside each other; more would be too small to compare. */
 const MOST = 8;
-const [WIDTH, HEIGHT] = [210, 140];
+const [WIDTH, HEIGHT] = [190, 128];
 
 /** What is reached within each limit, side by side: one extent, one key. */
 @Component({

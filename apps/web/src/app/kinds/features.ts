@@ -81,6 +81,7 @@ export function drawSmall(canvas: HTMLCanvasElement, f: Features, e: Extent, loo
   const g = canvas.getContext('2d')!;
   g.clearRect(0, 0, canvas.width, canvas.height);
   g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
+  const edge = f.geometry === 'polygon' ? look.outline : null;
   const symbols = symbolsOf({ ...look, label: null }, f);
   const solid = look.by.kind !== 'one';
   // The feature of each ring, for its colour.
@@ -89,8 +90,8 @@ export function drawSmall(canvas: HTMLCanvasElement, f: Features, e: Extent, loo
     feature.fill(i, f.partOffsets[f.featureOffsets[i]!], f.partOffsets[f.featureOffsets[i + 1]!]);
   for (let r = 0; r < Math.min(MOST_RINGS, f.ringOffsets.length - 1); r++) {
     const colour = symbols.colours[symbols.index[feature[r]!]!]!;
-    g.strokeStyle = colour;
-    g.fillStyle = solid ? colour : `${colour}40`;
+    g.strokeStyle = edge ?? colour;
+    g.fillStyle = solid || edge ? colour : `${colour}40`;
     g.beginPath();
     for (let i = f.ringOffsets[r]!; i < f.ringOffsets[r + 1]!; i++) {
       const x = canvas.width / 2 + (f.xy[2 * i]! - (e[0] + e[2]) / 2) * flat[0]! * k;

@@ -99,7 +99,8 @@ export class RunSheet {
       ([name, { when }]) =>
         !when ||
         Object.entries(when).every(([other, value]) => this.setting(other) === value) ||
-        this.sheet().params[name] !== undefined,
+        // Those of a run that is varied are all given.
+        (this.sheet().params[name] !== undefined && !this.sheet().variantOf),
     ),
   );
   protected readonly params = computed(() =>
