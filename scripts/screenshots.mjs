@@ -1,10 +1,11 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
+import { networks } from './pictures-networks.mjs';
 
 const root = join(import.meta.dirname, '..');
 const port = 4788;
@@ -71,10 +72,6 @@ try {
   if (!only) {
     await page.getByTestId('row-Filled').first().waitFor();
     await shot('open', 2500);
-    await page.keyboard.press('Control+k');
-    await page.getByRole('combobox', { name: 'Ask for a method' }).fill('where does water');
-    await shot('ask', 500);
-    await page.keyboard.press('Escape');
 
     await row('Gaps filled').click();
     await wait(900);
@@ -155,23 +152,6 @@ try {
     await page.keyboard.press('Escape');
     await page.keyboard.press('Escape');
     await wait(300);
-    await page.getByTestId('pick-bar').getByRole('button', { name: 'Pick by a box' }).click();
-    await wait(500);
-    await page.mouse.click(560, 200);
-    await wait(400);
-    await page.mouse.move(740, 330);
-    await page.mouse.click(740, 330);
-    await page.getByRole('tab', { name: 'Charts' }).click();
-    await page.getByTestId('chart-value').selectOption('solar_2024');
-    await page.getByRole('button', { name: 'against', exact: true }).click();
-    await page.getByTestId('chart-other').selectOption('income');
-    await wait(400);
-    const brush = await page.getByTestId('chart-brush').boundingBox();
-    await page.mouse.move(brush.x + brush.width * 0.55, brush.y + 6);
-    await page.mouse.down();
-    await page.mouse.move(brush.x + brush.width * 0.97, brush.y + brush.height * 0.5, { steps: 4 });
-    await page.mouse.up();
-    await shot('charts', 1200);
     await takeOut(1, 'veyra-parishes').catch(() => undefined);
 
     await row('veyra-peat-probes').click();
@@ -205,20 +185,6 @@ try {
     await shot('surfaces', 2000);
     await page.getByRole('button', { name: 'Evidence' }).click();
 
-    await page.getByTestId('stage-gather').click();
-    const bring = page.getByRole('button', { name: /Bring in .*\.nc/ });
-    await bring.nth(0).waitFor();
-    await page.getByTestId('service-ask').click();
-    await page.getByTestId('hit-peat-probes').click();
-    await page.getByTestId('service-take').waitFor();
-    await shot('catalogue', 800);
-    await page.getByRole('button', { name: 'Leave this service' }).click();
-    await bring.nth(0).click();
-    await page.getByTestId('review-row-0').waitFor({ timeout: 60_000 });
-    await bring.nth(1).click();
-    await page.getByTestId('review-row-1').waitFor();
-    await page.getByLabel('Factor for all').fill('-1000');
-    await page.getByRole('button', { name: 'Leave them' }).click();
     await page.getByTestId('stage-ledger').click();
     await page.getByRole('button', { name: 'Dark paper' }).click();
     await shot('dark', 2000);
@@ -227,7 +193,7 @@ try {
       .first()
       .click();
   }
-  if (only !== 'clouds') {
+  if (!only || only === 'imagery') {
     // The scene of the island: three bands at once, and what was learned from training areas beside it.
     await page.getByTestId('project-menu').click();
     await page.getByRole('menuitem', { name: 'New project …' }).click();
@@ -414,6 +380,7 @@ try {
     await page.mouse.click(box.x + box.width * 0.52, box.y + box.height * 0.42);
     await shot('scene', 4000);
   }
+  if (!only || only === 'networks') await networks({ page, shot, row, ask, run, closeSheet, wait });
 } finally {
   await browser.close();
   server.kill('SIGTERM');

@@ -92,7 +92,8 @@ export const GTFS: Record<string, GtfsFile> = {
   },
   stop_times: {
     required: true,
-    key: ['trip_id', 'stop_sequence'],
+    // Looked at where the calls of a trip are put in order: a set of millions of names would not be held.
+    key: [],
     columns: columns(
       'trip_id:id!>trips.trip_id',
       'arrival_time:time',
@@ -114,7 +115,7 @@ export const GTFS: Record<string, GtfsFile> = {
     columns: columns('service_id:id!', 'date:date!', 'exception_type:count!'),
   },
   shapes: {
-    key: ['shape_id', 'shape_pt_sequence'],
+    key: [],
     columns: columns(
       'shape_id:id!',
       'shape_pt_lat:number!',

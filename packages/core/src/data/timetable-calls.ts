@@ -253,6 +253,9 @@ function tripsOf(
       at('trips', k, 'trip_id', `trip "${ids[k]}" calls at ${mine.length ? 'one stop only' : 'no stop'}`);
       continue;
     }
+    for (let j = 1; j < mine.length; j++)
+      if (sequence[mine[j]!] === sequence[mine[j - 1]!])
+        at('stop_times', mine[j]!, 'stop_sequence', `trip "${ids[k]}" has the sequence ${sequence[mine[j]!]!} twice`);
     const size0 = size;
     let good = true;
     for (const i of mine) {

@@ -9,6 +9,8 @@ import type { Timetable } from '../data/timetable';
 import { callsOf, runsOn } from '../data/timetable-calls';
 import { timetableInfo } from '../data/timetable-facts';
 import { timetableLines } from '../data/timetable-lines';
+import { HelkError } from '../errors';
+import { Random } from '../numeric/random';
 import { refusalOf } from '../testing';
 import { packTimetable, unpackTimetable } from './timetable-binary';
 import { readFile } from './index';
@@ -38,6 +40,7 @@ const zipped = (over: Record<string, string | null> = {}): Uint8Array =>
   );
 const read = async (bytes: Uint8Array): Promise<Timetable> =>
   dataOf('timetable', (await readFile('boats.zip', bytes)).layers[0]!.data)!;
+const readMangled = (files: Record<string, string>): Promise<Timetable> => read(zipped(files));
 const faults = async (over: Record<string, string | null>): Promise<string[]> =>
   (await read(zipped(over))).faults.map((f) => `${f.file} ${f.row} ${f.column}: ${f.message}`);
 
@@ -134,6 +137,9 @@ describe('timetables (GTFS)', () => {
     expect(
       await faults({ stop_times: FILES['stop_times']!.replace('8:10:00,8:10:00,a', '8:10:00,8:10:00,z') }),
     ).toEqual(['stop_times 6 stop_id: there is no "z" in stops.txt']);
+    expect(await faults({ stop_times: FILES['stop_times']!.replace('a,2', 'a,1') })).toEqual([
+      'stop_times 6 stop_sequence: trip "u" has the sequence 1 twice',
+    ]);
     expect(await faults({ stops: FILES['stops']!.replace('58.21,', '158.21,') })).toEqual([
       'stops 3 stop_lat: stop "b" lies at 158.21, -20.4, which is nowhere on Earth',
     ]);
@@ -152,6 +158,39 @@ describe('timetables (GTFS)', () => {
     expect(await faults({ frequencies: 'trip_id,start_time,end_time,headway_secs\nu,08:00:00,09:00:00,0' })).toEqual([
       'frequencies 2 headway_secs: headway_secs has to be more than 0',
     ]);
+  });
+
+  it('whose letters are mangled are refused in a sentence, or read with what is left', async () => {
+    const r = new Random(7);
+    const all: Record<string, string> = {
+      ...FILES,
+      frequencies: 'trip_id,start_time,end_time,headway_secs\nu,08:00:00,09:00:00,600',
+      transfers: 'from_stop_id,to_stop_id,transfer_type,min_transfer_time\na,b,2,60',
+      shapes: 'shape_id,shape_pt_lat,shape_pt_lon,shape_pt_sequence\ns,58.2,-20.4,1\ns,58.21,-20.4,2',
+      calendar_dates: 'service_id,date,exception_type\nall,20260909,2',
+    };
+    const names = Object.keys(all);
+    const letters = ',"\n0179:-.;xé ';
+    let read = 0;
+    for (let k = 0; k < 200; k++) {
+      const files = { ...all };
+      for (let n = 1 + Math.floor(3 * r.uniform()); n > 0; n--) {
+        const name = names[Math.floor(names.length * r.uniform())]!;
+        const at = Math.floor(files[name]!.length * r.uniform());
+        const letter = letters[Math.floor(letters.length * r.uniform())]!;
+        files[name] = files[name]!.slice(0, at) + letter + files[name]!.slice(at + Math.floor(2 * r.uniform()));
+      }
+      try {
+        const t = await readMangled(files);
+        read++;
+        timetableInfo(t);
+        expect(kindOf(t).flaw(t)).toBeNull();
+        expect(await readMangled(files)).toEqual(t);
+      } catch (e) {
+        expect(e).withContext(JSON.stringify(files)).toBeInstanceOf(HelkError);
+      }
+    }
+    expect(read).toBeGreaterThan(100);
   });
 
   it('say on arrival what is wrong, and that nothing ever runs', async () => {

@@ -1,0 +1,76 @@
+// Pictures of networks for screenshots.mjs: what runs on a day, reach on foot and by bus, with who is served, and a street that is closed.
+
+const SAMPLES = ['veyra-streets.geojson', 'veyra-buses.zip', 'veyra-shelters.geojson'];
+
+export async function networks({ page, shot, row, ask, run, closeSheet, wait }) {
+  await page.goto('/');
+  await wait(2500);
+  const files = [];
+  for (const name of SAMPLES) {
+    const answer = await page.request.get(`/api/samples/${name}`);
+    files.push({ name, mimeType: 'application/octet-stream', buffer: await answer.body() });
+  }
+  await page.getByTestId('project-menu').click();
+  await page.getByRole('menuitem', { name: 'New project …' }).click();
+  await page.getByLabel('Name of the project').fill('Shelters in time');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await wait(1000);
+  await page.getByTestId('stage-ledger').click();
+  await page.getByTestId('stage-gather').click();
+  await page.getByTestId('files').setInputFiles(files);
+  await page.getByTestId('stage-ledger').click();
+  for (const name of ['veyra-streets', 'veyra-buses', 'veyra-shelters']) await row(name).waitFor({ timeout: 60_000 });
+  await wait(1500);
+  await row('veyra-streets').click();
+  await ask('Which streets join where');
+  await wait(1200);
+  await run();
+  await closeSheet();
+  for (const name of ['veyra-streets', 'Network'])
+    await page
+      .getByTestId('pane-1')
+      .getByRole('button', { name: `Take ${name} out of the pane` })
+      .click();
+  await row('veyra-buses').click();
+  await page.getByTestId('service').waitFor();
+  await shot('timetable', 2500);
+
+  await page.getByTestId('pane-1').getByRole('button', { name: 'Take veyra-buses out of the pane' }).click();
+  await row('Network').click();
+  const reach = async () => {
+    await ask('Where does one get in this time');
+    await wait(1200);
+    await page.getByTestId('input-facilities').selectOption({ label: 'veyra-shelters' });
+    await page.locator('#p-limits').fill('10, 20, 30 min');
+    await page.locator('#p-direction').selectOption('towards');
+    await page.locator('#p-merge').selectOption('yes');
+    await wait(700);
+  };
+  await reach();
+  await run();
+  await page.getByTestId('vary').click();
+  await wait(800);
+  await page.locator('#p-mode').selectOption('transit');
+  await wait(800);
+  await page.locator('#p-window').fill('60');
+  await wait(800);
+  await run();
+  await page.locator('[data-testid^="row-Through the window"]').first().click();
+  await shot('reach', 2500);
+
+  await closeSheet();
+  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await row('Network').click();
+  await reach();
+  await page.locator('#p-limits').fill('15 min');
+  await wait(900);
+  await run();
+  await page.getByTestId('what-if-closed').click();
+  await wait(600);
+  const box = await page.getByTestId('pane-1').boundingBox();
+  const at = (u, v) => [box.x + u * box.width, box.y + v * box.height];
+  await page.mouse.click(...at(0.35, 0.6));
+  await page.mouse.move(...at(0.45, 0.7), { steps: 3 });
+  await page.mouse.click(...at(0.55, 0.82));
+  await shot('what-if', 2500);
+}
