@@ -1,4 +1,6 @@
-import { dataOf, featureCount, kindOf, ofKind, valueOf, type Features } from '@helk/core';
+import { dataOf, featureCount, kindOf, ofKind, takeFeatures, valueOf, type Features } from '@helk/core';
+import { dayOf } from '@helk/core/data/gtfs-spec';
+import { placesOn, spreadOut } from '@helk/core/methods/network/transit-fixture';
 import { timetableInfo } from '@helk/core/data/timetable-facts';
 import { readFile } from '@helk/core/formats';
 import { setupNode } from '@helk/node';
@@ -79,6 +81,22 @@ describe('the sets of the landscape plan', () => {
     expect(featureCount(library)).toBe(40);
     const near = await run('network.nearest', { network, places: library, facilities: makeShelters(land) });
     expect(near.figures['assigned'] as number).toBeGreaterThan(35);
+  });
+  it('by bus from stop to stop of the library van takes as long as a search of all events says', async () => {
+    const feed = dataOf('timetable', (await readFile('buses.zip', await makeBuses(land))).layers[0]!.data)!;
+    const built = await run('network.build', { streets: makeStreets(land).features, timetable: feed });
+    const network = dataOf('network', built.outputs[0]!.data)!;
+    const places = takeFeatures(makeLibraryStops(land), [0, 5, 11, 17, 23, 29, 35]);
+    const params = { mode: 'transit', departure: '2026-10-28 08:10', change: '1 min' };
+    const o = await run('network.matrix', { network, origins: places, destinations: places }, params);
+    const got = dataOf('table', o.outputs[0]!.data)!.columns.find((c) => c.name === 'seconds')!.values as Float64Array;
+    // The holiday of the calendar's exceptions.
+    const want = spreadOut(network, feed, placesOn(network, places), 29_400, dayOf('2026-10-28'), 60).flat();
+    expect(got.length).toBe(49);
+    want.forEach((v, i) => (v < Infinity ? expect(got[i]).toBeCloseTo(v, 5) : expect(got[i]).toBeNaN()));
+    const walk = await run('network.matrix', { network, origins: places, destinations: places });
+    const walked = dataOf('table', walk.outputs[0]!.data)!.columns.find((c) => c.name === 'seconds')!.values;
+    expect(got.some((v, i) => v < (walked[i] as number) - 300)).toBeTrue();
   });
   it('peat probes with codes, true zeros, and the range they were drawn with', async () => {
     const p = makePeat(land);

@@ -1,18 +1,21 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { setupNode } from '@helk/node';
 import { crsOfCode, transformer } from '../../data/crs';
 import { takeFeatures, type Features } from '../../data/features';
 import { dataOf } from '../../data/kinds';
 import { dateOf, dayOf, timeOfSeconds } from '../../data/gtfs-spec';
-import { nodeCount, pieceCount, type Network } from '../../data/network';
-import { stopPlaces } from '../../data/network-facts';
+import type { Network } from '../../data/network';
 import type { Timetable } from '../../data/timetable';
-import { callsOf, NO_DROP, NO_PICKUP, runsOn } from '../../data/timetable-calls';
+import { callsOf } from '../../data/timetable-calls';
+import { readFile } from '../../formats';
 import { methodOf } from '../../method/registry';
 import { runMethod, type Outcome } from '../../method/run';
 import { Random } from '../../numeric/random';
-import { Placer, type Placed } from '../../numeric/placing';
+import { Placer } from '../../numeric/placing';
 import { refusalOf } from '../../testing';
 import { AGENCY, CALENDAR, daily, feed, pointsOf, streetsOf, type Street } from './network-fixture';
+import { placesOn, spreadOut } from './transit-fixture';
 
 setupNode();
 
@@ -124,117 +127,6 @@ const texts = (o: Outcome, role: string, name: string): string[] => {
   return columns.find((c) => c.name === name)!.values as string[];
 };
 
-/** Seconds on foot between places on pieces, by Floyd and Warshall over nodes: another algorithm than the search's. */
-function walking(n: Network): (a: Placed | null, b: Placed | null) => number {
-  const m = nodeCount(n);
-  const cost = Array.from({ length: m }, (_, i) => Array.from({ length: m }, (_, j) => (i === j ? 0 : Infinity)));
-  const { there, back } = n.seconds.walk;
-  for (let i = 0; i < pieceCount(n); i++) {
-    const [u, v] = [n.from[i]!, n.to[i]!];
-    cost[u]![v] = Math.min(cost[u]![v]!, there[i]!);
-    cost[v]![u] = Math.min(cost[v]![u]!, back[i]!);
-  }
-  for (let k = 0; k < m; k++)
-    for (let i = 0; i < m; i++)
-      for (let j = 0; j < m; j++) cost[i]![j] = Math.min(cost[i]![j]!, cost[i]![k]! + cost[k]![j]!);
-  return (a, b) => {
-    if (!a || !b) return Infinity;
-    const out = [
-      [n.from[a.line]!, a.share * back[a.line]!],
-      [n.to[a.line]!, (1 - a.share) * there[a.line]!],
-    ] as const;
-    const into = [
-      [n.from[b.line]!, b.share * there[b.line]!],
-      [n.to[b.line]!, (1 - b.share) * back[b.line]!],
-    ] as const;
-    let least = a.line === b.line ? Math.abs(a.share - b.share) * there[a.line]! : Infinity;
-    for (const [u, c] of out) for (const [v, d] of into) least = Math.min(least, c + cost[u]![v]! + d);
-    return least;
-  };
-}
-
-/**
- * Times between places by a search of what has been come to over all events of a timetable spread out in time (every run of every trip at every
- * stop), without rounds or patterns.
- */
-function spreadOut(
-  n: Network,
-  timetable: Timetable,
-  at: (Placed | null)[],
-  departure: number,
-  day: number,
-  change: number,
-): number[][] {
-  const c = callsOf(timetable);
-  const walk = walking(n);
-  const stops = stopPlaces(n, c);
-  type Event = { run: number; k: number; stop: number; arrive: number; depart: number; rules: number };
-  const events: Event[] = [];
-  let run = 0;
-  for (const d of [day - 1, day, day + 1])
-    c.trips.forEach((t, trip) => {
-      if (!runsOn(c.services[t.service]!, d)) return;
-      const first = c.depart[c.offsets[trip]!]!;
-      const often = c.headways.get(trip);
-      const sets: number[] = [];
-      if (!often) sets.push(first);
-      else for (const h of often) for (let x = h.start; x < h.end; x += h.headway) sets.push(x);
-      for (const set of sets) {
-        const shift = (d - day) * 86_400 + set - first - departure;
-        for (let k = c.offsets[trip]!; k < c.offsets[trip + 1]!; k++)
-          events.push({
-            run,
-            k,
-            stop: c.stop[k]!,
-            arrive: c.arrive[k]! + shift,
-            depart: c.depart[k]! + shift,
-            rules: c.rules[k]!,
-          });
-        run++;
-      }
-    });
-  const need = (a: number, b: number): number => {
-    const rule = c.transfers.findLast((t) => t.from === a && t.to === b);
-    if (rule) return rule.seconds;
-    return a === b ? change : change + walk(stops[a]!, stops[b]!);
-  };
-  const needs = c.stops.map((_, a) => c.stops.map((_, b) => need(a, b)));
-  return at.map((start) => {
-    const on = new Set<number>();
-    const off = new Set<number>();
-    const todo: number[] = [];
-    const board = (i: number): void => {
-      if (on.has(i)) return;
-      on.add(i);
-      todo.push(i);
-    };
-    events.forEach((e, i) => {
-      if (!(e.rules & NO_PICKUP) && e.depart >= walk(start, stops[e.stop]!)) board(i);
-    });
-    for (let i = todo.pop(); i !== undefined; i = todo.pop()) {
-      const from = events[i]!;
-      for (let j = i + 1; j < events.length && events[j]!.run === from.run; j++) {
-        const to = events[j]!;
-        if (to.rules & NO_DROP || off.has(j)) continue;
-        off.add(j);
-        events.forEach((e, m) => {
-          if (e.run !== to.run && !(e.rules & NO_PICKUP) && e.depart >= to.arrive + needs[to.stop]![e.stop]!) board(m);
-        });
-      }
-    }
-    return at.map((end) => {
-      let least = walk(start, end);
-      for (const j of off) least = Math.min(least, events[j]!.arrive + walk(stops[events[j]!.stop]!, end));
-      return least <= 86_400 ? least : Infinity;
-    });
-  });
-}
-
-const placesOn = (n: Network, f: Features): (Placed | null)[] => {
-  const placer = new Placer(n.pieces);
-  return Array.from({ length: f.xy.length / 2 }, (_, i) => placer.place(f.xy[2 * i]!, f.xy[2 * i + 1]!, 100));
-};
-
 describe('ways by public transport', () => {
   for (const seed of [1, 2, 3, 4])
     for (const [time, change] of [
@@ -261,6 +153,35 @@ describe('ways by public transport', () => {
         expect(got.length).toBe(want.length);
         want.forEach((v, i) => (v < Infinity ? expect(got[i]).toBeCloseTo(v, 6) : expect(got[i]).toBeNaN()));
       });
+
+  it('take as long in the example feed (sample-gtfs-feed 0.13) over streets between its stops', async () => {
+    const bytes = readFileSync(createRequire(import.meta.url).resolve('sample-gtfs-feed/gtfs.zip'));
+    const timetable = dataOf('timetable', (await readFile('sample.zip', new Uint8Array(bytes))).layers[0]!.data)!;
+    const { stops } = callsOf(timetable);
+    const go = transformer(crsOfCode(4326), crsOfCode(25832));
+    const at = stops.map((s): [number, number] => {
+      const out = [0, 0];
+      go(s.lon, s.lat, out);
+      return [out[0]! - 500_000, out[1]! - 5_900_000];
+    });
+    // A road from each stop to the next, and some way beyond.
+    const roads = at.slice(1).map((b, k): Street => [at[k]!, b]);
+    const network = await built(streetsOf(roads), timetable);
+    const places = pointsOf(at);
+    let ridden = 0;
+    for (const departure of ['2019-05-29 07:30', '2019-05-29 15:00', '2019-06-16 12:50', '2019-05-01 15:00']) {
+      const set = { network: [network], origins: [places], destinations: [places] };
+      const o = await runMethod(methodOf('network.matrix'), set, { mode: 'transit', departure });
+      const w = await runMethod(methodOf('network.matrix'), set, { mode: 'walk' });
+      const [day, time] = departure.split(' ') as [string, string];
+      const [h, m] = time.split(':').map(Number);
+      const want = spreadOut(network, timetable, placesOn(network, places), h! * 3600 + m! * 60, dayOf(day), 0).flat();
+      const [got, walked] = [numbers(o, 'times', 'seconds'), numbers(w, 'times', 'seconds')];
+      want.forEach((v, i) => (v < Infinity ? expect(got[i]).toBeCloseTo(v, 5) : expect(got[i]).toBeNaN()));
+      ridden += got.filter((v, i) => v < walked[i]! - 1).length;
+    }
+    expect(ridden).toBeGreaterThan(20);
+  });
 
   it('serve places by vehicle that would take longer on foot, and never take longer than walking', async () => {
     const { network, places } = await townNet(2);

@@ -70,6 +70,7 @@ export class Transit {
   private ids: Uint32Array = new Uint32Array();
   private sources: { spot: Spot; stop: number; cost: number }[] = [];
   private begin = 0;
+  private span = 0;
   private zero = NaN;
 
   /**
@@ -163,6 +164,7 @@ export class Transit {
     const raptor = this.raptor!;
     const span = end - begin;
     this.begin = begin;
+    this.span = span;
     paths.run(
       spots.flatMap((s) => sourcesAt(ways, s)),
       span,
@@ -293,7 +295,7 @@ export class Transit {
       const c = s.cost + this.along(s.spot, spot);
       if (c < cost) [cost, source] = [c, k];
     });
-    return { cost, source };
+    return cost <= this.span ? { cost, source } : { cost: Infinity, source: -1 };
   }
 
   /** How one comes to a place after a search from one place, in order; null where it is not come to. Away from places only. */
