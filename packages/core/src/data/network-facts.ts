@@ -101,7 +101,7 @@ function transitFacts(n: Network, t: Timetable): TransitFacts {
     apart: stopPlaces(n, c).reduce((k, p) => k + Number(p === null), 0),
     lines: c.lines.length,
     trips: c.trips.length,
-    timezone: c.timezone,
+    timezone: c.timezone.slice(0, 100),
     first: days ? dateOf(days.first) : null,
     last: days ? dateOf(days.last) : null,
     perDay: days?.perDay ?? [],

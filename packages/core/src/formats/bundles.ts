@@ -1,7 +1,7 @@
 import { HelkError } from '../errors';
 import { dataOf } from '../data/kinds';
 import { NETWORK_IN_FEED, isFeed, readFeed } from './gtfs';
-import { baseName, type Layer, type ReadOptions } from './reader';
+import { baseName, claim, type Layer, type ReadOptions } from './reader';
 
 type Entries = readonly (readonly [name: string, bytes: Uint8Array])[];
 
@@ -11,10 +11,14 @@ export interface Bundle {
   read(entries: Entries, name: string, options: ReadOptions): Promise<Layer[]>;
 }
 
+const GROWTH = 4;
+
 /** A timetable; with the lines of a network in it, that network. */
 const feed: Bundle = {
   fits: isFeed,
   read: async (entries, name, options) => {
+    // Text becomes numbers and names of several times its size.
+    claim(GROWTH * entries.reduce((s, [, bytes]) => s + bytes.length, 0), options, name);
     const own = entries.find(([e]) => e === NETWORK_IN_FEED);
     const { timetable, notes } = readFeed(
       entries.filter((e) => e !== own),

@@ -17,6 +17,8 @@ export const NETWORK_IN_FEED = 'network.geojson';
 
 /** Faults that are kept one by one. */
 export const MOST_FAULTS = 100_000;
+/** Files of a feed; the specification has some thirty. */
+const MOST_FILES = 200;
 /** Of so many required files, this many make an archive a feed that lacks the others. */
 const TELLING = 3;
 
@@ -50,7 +52,23 @@ export function readFeed(
   const notes: Note[] = [];
   const faults: Fault[] = [];
   let untold = 0;
-  const tell = (f: Fault): void => void (faults.length < MOST_FAULTS ? faults.push(f) : untold++);
+  // Names out of a file may be of any length; what is told of them is not.
+  const tell = (f: Fault): void => {
+    if (faults.length >= MOST_FAULTS) return void untold++;
+    const { file, column, message } = f;
+    faults.push({
+      ...f,
+      file: file.slice(0, 100),
+      column: column?.slice(0, 100) ?? null,
+      message: message.slice(0, 300),
+    });
+  };
+  if (entries.length > MOST_FILES)
+    throw new HelkError(
+      'file.tooLarge',
+      `"${name}" holds ${entries.length} files; a timetable (GTFS) of more than ${MOST_FILES} is not read.`,
+      name,
+    );
   // Some feeds lie in a folder of their archive.
   const folder = entries.find(([e]) => stem(e) === 'stops')?.[0].replace(/[^/]*$/, '') ?? '';
   const t: Timetable = { kind: 'timetable', files: {}, others: {}, faults };

@@ -87,6 +87,10 @@ const QUESTIONS: [string, string][] = [
   ['hectares of each class', 'imagery.classAreas'],
   ['remove specks', 'imagery.sieve'],
   ['too small', 'features.absorbSmall'],
+  ['correlation matrix', 'stats.correlate'],
+  ['summary of columns', 'stats.describe'],
+  ['travel time by bus', 'network.reach'],
+  ['how far is everything from everything', 'network.matrix'],
   ['what became what cell by cell', 'raster.changeMatrix'],
 ];
 
@@ -123,7 +127,12 @@ describe('the ask box', () => {
       ask('', methods(), d)
         .filter((a) => a.fits)
         .map((a) => a.method.id);
-    expect(fitting([table]).sort()).toEqual(['features.fromTable', 'features.join']);
+    expect(fitting([table]).sort()).toEqual([
+      'features.fromTable',
+      'features.join',
+      'stats.correlate',
+      'stats.describe',
+    ]);
     expect(fitting([infoOf(rasterOf(1, [1]))]).length).toBeGreaterThan(8);
     expect(ask(' ', methods()).length).toBe(methods().length);
     const b = new FeaturesBuilder();

@@ -4,6 +4,7 @@ import * as features from '../methods/features';
 import * as imagery from '../methods/imagery';
 import * as network from '../methods/network';
 import * as raster from '../methods/raster';
+import * as stats from '../methods/stats';
 import * as surface from '../methods/surface';
 import * as terrain from '../methods/terrain';
 import type { Method } from './define';
@@ -15,6 +16,7 @@ export const FAMILIES: Record<string, string> = {
   features: 'Features',
   surface: 'Points to surfaces',
   imagery: 'Imagery',
+  stats: 'Statistics',
   cloud: 'Point clouds',
   network: 'Networks',
 };
@@ -26,6 +28,7 @@ const METHODS: Method[] = [
   ...Object.values(features),
   ...Object.values(surface),
   ...Object.values(imagery),
+  ...Object.values(stats),
   ...Object.values(cloud),
   ...Object.values(network),
 ];

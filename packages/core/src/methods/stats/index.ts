@@ -1,0 +1,2 @@
+export { describe } from './describe';
+export { correlate } from './correlate';
