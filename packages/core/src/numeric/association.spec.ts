@@ -20,8 +20,9 @@ const alike = (got: number, wanted: number, within = 1e-11): void => {
 
 describe('chances of distributions', () => {
   it('are those of SciPy', () => {
+    // At 1 and 2 it is 0.
     for (const [x, v] of want.lnGamma)
-      Math.abs(v!) < 1e-12 ? expect(lnGamma(x!)).toBeCloseTo(0, 12) : alike(lnGamma(x!), v!);
+      expect(Math.abs(lnGamma(x!) - v!)).toBeLessThan(1e-12 * Math.max(1, Math.abs(v!)));
     for (const [x, a, b, v] of want.beta) alike(betaI(x!, a!, b!), v!, 1e-10);
     for (const [a, x, v] of want.gammaQ) alike(gammaQ(a!, x!), v!, 1e-10);
     for (const [t, df, v] of want.t) alike(tTwoSided(t!, df!), v!, 1e-10);
