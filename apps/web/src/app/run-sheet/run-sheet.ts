@@ -28,7 +28,7 @@ import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
-import { Looks } from '../state/looks';
+import { ShownResults } from './shown-results';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
@@ -64,7 +64,7 @@ export class RunSheet {
   private readonly api = inject(Api);
   private readonly preview = inject(Preview);
   private readonly sketch = inject(Sketch);
-  private readonly looks = inject(Looks);
+  private readonly results = inject(ShownResults);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
   protected readonly forecast = signal<Forecast | null>(null);
@@ -410,31 +410,10 @@ export class RunSheet {
       this.bench.fillSheet({ runId: run.id });
       const done = await this.store.ended(run.id);
       if (done.state !== 'done') return;
-      this.showResults(done.outputs.flatMap((id) => this.store.datasetEntityMap()[id] ?? []));
+      this.results.show(done.outputs.flatMap((id) => this.store.datasetEntityMap()[id] ?? []));
     } catch (e) {
       this.refusal.set({ message: sentence(e), path: (e as { path?: string | null }).path ?? null });
     }
-  }
-
-  /** The result of the run it varies that has the same role. */
-  private siblingOf(d: DatasetItem): string | null {
-    const run = this.store.runEntityMap()[d.runId ?? ''];
-    const before = run?.variantOf ? this.store.runEntityMap()[run.variantOf] : undefined;
-    return before?.outputs.find((id) => this.store.datasetEntityMap()[id]?.role === d.role) ?? null;
-  }
-
-  /** The first result with a picture is shown where its kind goes; what its method says is read first is opened in the evidence. */
-  private showResults(made: DatasetItem[]): void {
-    const first = made.find((d) => clientKind(d.info).goes !== 'evidence') ?? made[0];
-    if (!first) return;
-    const on = clientKind(first.info).goes === 'on top';
-    const sibling = this.siblingOf(first);
-    // What lies on top of others is held against its sibling in a pane like that one's.
-    const beside = on && sibling !== null && this.bench.showVariant(first.id, sibling);
-    if (on && !beside) this.bench.show(first.id, this.bench.activePane(), true);
-    if (!on) this.bench.showBeside(first.id);
-    const read = made.find((d) => this.looks.shows(d)?.first);
-    if (read) this.bench.set({ selected: read.id, evidence: true });
   }
 }
 
