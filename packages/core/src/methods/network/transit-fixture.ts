@@ -82,6 +82,9 @@ export function spreadOut(
     return a === b ? change : change + walk(stops[a]!, stops[b]!);
   };
   const needs = c.stops.map((_, a) => c.stops.map((_, b) => need(a, b)));
+  const byStop = c.stops.map((_, stop) =>
+    [...events.keys()].filter((i) => events[i]!.stop === stop && !(events[i]!.rules & NO_PICKUP)),
+  );
   return at.map((start) => {
     const on = new Set<number>();
     const off = new Set<number>();
@@ -92,10 +95,18 @@ export function spreadOut(
       on.add(i);
       todo.push(i);
     };
-    events.forEach((e, i) => {
-      if (!(e.rules & NO_PICKUP) && e.depart >= walk(start, stops[e.stop]!)) board(i);
-    });
-    for (let i = todo.pop(); i !== undefined; i = todo.pop()) {
+    /** From when on one has been ready at each stop: who leaves later has been got on to already. */
+    const since = new Float64Array(stops.length).fill(Infinity);
+    const ready = (stop: number, time: number): void => {
+      if (!(time < since[stop]!)) return;
+      for (const i of byStop[stop]!) {
+        const { depart } = events[i]!;
+        if (depart >= time && depart < since[stop]!) board(i);
+      }
+      since[stop] = time;
+    };
+    stops.forEach((p, stop) => ready(stop, walk(start, p)));
+    for (let i = todo.shift(); i !== undefined; i = todo.shift()) {
       const from = events[i]!;
       for (let j = i + 1; j < events.length && events[j]!.run === from.run; j++) {
         const to = events[j]!;
@@ -103,9 +114,7 @@ export function spreadOut(
         if (to.rules & NO_DROP || off.has(j) || !(to.arrive < (best.get(to.stop) ?? Infinity))) continue;
         off.add(j);
         best.set(to.stop, to.arrive);
-        events.forEach((e, m) => {
-          if (e.run !== to.run && !(e.rules & NO_PICKUP) && e.depart >= to.arrive + needs[to.stop]![e.stop]!) board(m);
-        });
+        needs[to.stop]!.forEach((need, stop) => ready(stop, to.arrive + need));
       }
     }
     return at.map((end) => {
