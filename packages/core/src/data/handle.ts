@@ -13,6 +13,21 @@ export interface Handle<D = unknown, I = unknown, N extends string = string> {
   load(progress?: Progress): Promise<D>;
 }
 
+/** A handle on what is in memory; what there is to know of it is worked out when somebody asks, once. */
+export function inMemory<D, I, N extends string>(kind: N, data: D, study: (data: D) => I): Handle<D, I, N> {
+  let info: I | null = null;
+  return {
+    kind,
+    get info() {
+      return (info ??= study(data));
+    },
+    get head() {
+      return this.info;
+    },
+    load: () => Promise.resolve(data),
+  };
+}
+
 export interface RasterHandle extends Handle<Raster, RasterInfo, 'raster'> {
   /**
    * Rows `from` up to `from + count` of a band, row by row: measures with NaN for missing, categories with `MISSING_CLASS`. The array

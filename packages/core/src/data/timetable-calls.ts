@@ -166,6 +166,15 @@ function servicesOf(t: Timetable, at: At): Service[] {
   return [...out.values()];
 }
 
+/** When a trip sets out on a day on which it runs: once, or at the start and every headway. Seconds of the day of service. */
+export function departuresOf(c: Calls, trip: number): number[] {
+  const often = c.headways.get(trip);
+  if (!often) return [c.depart[c.offsets[trip]!]!];
+  const out: number[] = [];
+  for (const h of often) for (let t = h.start; t < h.end; t += h.headway) out.push(t);
+  return out;
+}
+
 /** Whether a service runs on a day. */
 export const runsOn = (s: Service, day: number): boolean =>
   s.added.has(day) || (!s.taken.has(day) && day >= s.first && day <= s.last && s.weekdays[weekdayOf(day)] === true);

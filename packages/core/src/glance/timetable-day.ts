@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { dayOf } from '../data/gtfs-spec';
-import { callsOf, runsOn } from '../data/timetable-calls';
+import { callsOf, departuresOf, runsOn } from '../data/timetable-calls';
 import { vehicleOf } from '../data/timetable-lines';
 import { defineGlance } from './glance';
 
@@ -53,10 +53,7 @@ export const timetableDay = defineGlance({
     c.trips.forEach((t, i) => {
       if (!runs[t.service]) return;
       const line = lines[t.line]!;
-      const sets: number[] = [];
-      const often = c.headways.get(i);
-      if (!often) sets.push(c.depart[c.offsets[i]!]!);
-      else for (const h of often) for (let s = h.start; s < h.end; s += h.headway) sets.push(s);
+      const sets = departuresOf(c, i);
       for (const s of sets) {
         line.trips++;
         line.first = Math.min(line.first, s);

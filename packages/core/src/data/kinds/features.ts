@@ -7,7 +7,7 @@ import { plural, type Check } from '../check';
 import { parseCrs, systemBrief } from '../crs';
 import { featureCount, featuresExtent, type Features, type FeaturesInfo } from '../features';
 import { featuresFlaw } from '../flaws';
-import type { Handle } from '../handle';
+import { inMemory, type Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
 import { vectorLook } from '../../render/look-shapes';
@@ -107,19 +107,7 @@ export const features: KindRecord<'features', Features, FeaturesInfo, Handle<Fea
     };
   },
 
-  wrap: (d) => {
-    let info: FeaturesInfo | null = null;
-    return {
-      kind: 'features',
-      get info() {
-        return (info ??= features.info(d));
-      },
-      get head() {
-        return this.info;
-      },
-      load: () => Promise.resolve(d),
-    };
-  },
+  wrap: (d) => inMemory('features', d, features.info),
   // The system is that of the description: it can be given by hand after the places were stored.
   open: (info, store) => new StoredWhole(info, store, (bytes) => ({ ...read(bytes), crs: info.crs })),
   pack: async (handle, store, progress) => {

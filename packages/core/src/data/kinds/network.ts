@@ -6,7 +6,7 @@ import { vectorLook } from '../../render/look-shapes';
 import { plural, type Check } from '../check';
 import { parseCrs, systemBrief } from '../crs';
 import { featureCount, type Features, type FeaturesInfo } from '../features';
-import type { Handle } from '../handle';
+import { inMemory, type Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
 import { MODES, networkLines, networkOf, nodeCount, pieceCount, type Mode, type Network } from '../network';
@@ -171,19 +171,7 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
     };
   },
 
-  wrap: (d) => {
-    let info: NetworkInfo | null = null;
-    return {
-      kind: 'network',
-      get info() {
-        return (info ??= networkInfo(d));
-      },
-      get head() {
-        return this.info;
-      },
-      load: () => Promise.resolve(d),
-    };
-  },
+  wrap: (d) => inMemory('network', d, networkInfo),
   // The system is that of the description: it can be given by hand after the places were stored.
   open: (info, store) => ({
     kind: 'network',

@@ -5,7 +5,7 @@ import { columnLosses } from '../../formats/column-losses';
 import { codeChecks } from '../column-checks';
 import { columnInfo } from '../column-facts';
 import { columnsFlaw } from '../flaws';
-import type { Handle } from '../handle';
+import { inMemory, type Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count } from '../info-shapes';
 import { withUnit } from '../quantity';
@@ -65,19 +65,7 @@ export const table: KindRecord<'table', Table, TableInfo, Handle<Table, TableInf
     };
   },
 
-  wrap: (d) => {
-    let info: TableInfo | null = null;
-    return {
-      kind: 'table',
-      get info() {
-        return (info ??= table.info(d));
-      },
-      get head() {
-        return this.info;
-      },
-      load: () => Promise.resolve(d),
-    };
-  },
+  wrap: (d) => inMemory('table', d, table.info),
   open: (info, store) => new StoredWhole(info, store, read),
   pack: async (handle, store, progress) => {
     await putWhole(store, packBinary(await handle.load()), progress);

@@ -8,7 +8,7 @@ import { plural, type Check } from '../check';
 import { systemBrief } from '../crs';
 import { featureCount, type Features, type FeaturesInfo } from '../features';
 import { columnsFlaw } from '../flaws';
-import type { Handle } from '../handle';
+import { inMemory, type Handle } from '../handle';
 import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
 import { formatNumber } from '../number-words';
@@ -153,19 +153,7 @@ export const timetable: KindRecord<
       scalable: false,
     }),
 
-  wrap: (d) => {
-    let info: TimetableInfo | null = null;
-    return {
-      kind: 'timetable',
-      get info() {
-        return (info ??= timetableInfo(d));
-      },
-      get head() {
-        return this.info;
-      },
-      load: () => Promise.resolve(d),
-    };
-  },
+  wrap: (d) => inMemory('timetable', d, timetableInfo),
   open: (info, store) => ({
     kind: 'timetable',
     info,

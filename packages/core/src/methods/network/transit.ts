@@ -2,7 +2,7 @@ import { stopPlaces } from '../../data/network-facts';
 import type { Network } from '../../data/network';
 import { Clocks, type Moment } from '../../data/moment';
 import type { Timetable } from '../../data/timetable';
-import { callsOf, NO_DROP, NO_PICKUP, runsOn, type Calls } from '../../data/timetable-calls';
+import { callsOf, departuresOf, NO_DROP, NO_PICKUP, runsOn, type Calls } from '../../data/timetable-calls';
 import type { Placed } from '../../numeric/placing';
 import { patternsOf, Raptor, type Patterns, type PatternTrip, type Readiness } from '../../numeric/raptor';
 import type { Start } from '../../numeric/reached';
@@ -139,12 +139,8 @@ export class Transit {
       for (const [service, mine] of byService) {
         if (!runsOn(calls.services[service]!, day)) continue;
         for (const trip of mine) {
-          const often = calls.headways.get(trip);
-          if (!often) add(trip, start);
-          else {
-            const first = calls.depart[calls.offsets[trip]!]!;
-            for (const h of often) for (let t = h.start; t < h.end; t += h.headway) add(trip, start + t - first);
-          }
+          const first = calls.depart[calls.offsets[trip]!]!;
+          for (const t of departuresOf(calls, trip)) add(trip, start + t - first);
         }
       }
     }
