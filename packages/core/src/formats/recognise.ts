@@ -1,6 +1,8 @@
 import { handleOn, ofKind, type AnyHandle, type Dataset } from '../data/kinds';
 import { isNetwork, networkOf } from '../data/network';
 import type { Features } from '../data/features';
+import type { Table } from '../data/table';
+import { WEIGHT_COLUMNS, weightsFromRows } from '../data/weights';
 import { unpack } from './archive';
 import { FEED_BESIDE, readFeed } from './gtfs';
 import type { OpenLayer, ReadOptions } from './reader';
@@ -27,6 +29,20 @@ const RECOGNISED: readonly Recognised[] = [
         ...network,
         timetable: readFeed(await unpack(feed, FEED_BESIDE, options), FEED_BESIDE, options).timetable,
       };
+    },
+  },
+  {
+    fits: ({ head }) => {
+      const info = ofKind('table', head);
+      return (
+        info?.columns.length === WEIGHT_COLUMNS.length &&
+        info.rows > 0 &&
+        WEIGHT_COLUMNS.every((name, k) => info.columns[k]!.name === name && info.columns[k]!.type === 'number')
+      );
+    },
+    made: (d) => {
+      const [from, to, weight] = (d as Table).columns.map((c) => c.values as Float64Array);
+      return Promise.resolve(weightsFromRows(from!, to!, weight!));
     },
   },
 ];

@@ -26,6 +26,8 @@ import { writeLas } from './las-write';
 import { shapefileFiles } from './shapefile';
 import { MemorySink, type ByteSink } from './source';
 import { formatNamed, WRITE_FORMATS, type WriteFormat } from './write-formats';
+import { weightLines, weightRows, type Weights } from '../data/weights';
+import { numberColumn } from '../data/table';
 import { writeXlsx } from './xlsx';
 
 export { formatNamed, WRITE_FORMATS, type WriteFormat };
@@ -55,6 +57,13 @@ const whole =
 const delimited = (separator: ',' | '\t'): Writers => ({
   features: whole((d: Features) => writeDelimited(d, separator)),
   table: whole((d: Table) => writeDelimited(d, separator)),
+  weights: whole((d: Weights) => writeDelimited(rowsOf(d), separator)),
+});
+
+/** Weights as rows of numbers, as outside programs take them: only links, without places. */
+const rowsOf = (w: Weights): Table => ({
+  kind: 'table',
+  columns: Object.entries(weightRows(w)).map(([name, values]) => numberColumn(name, values)),
 });
 
 /** A kind as the lines that it is written as. */
@@ -67,6 +76,7 @@ const asLines = (writers: Writers): Writers => ({
   ...writers,
   network: lines(writers.features!, networkLines),
   timetable: lines(writers.features!, timetableLines),
+  weights: lines(writers.features!, weightLines),
 });
 
 const WRITERS: Record<WriteFormat, Writers> = {
@@ -88,6 +98,7 @@ const WRITERS: Record<WriteFormat, Writers> = {
   xlsx: {
     features: whole((d: Features, name) => writeXlsx(d, name)),
     table: whole((d: Table, name) => writeXlsx(d, name)),
+    weights: whole((d: Weights, name) => writeXlsx(rowsOf(d), name)),
   },
   las: { cloud: (handle, out, _, progress) => writeLas(handle, out, 4, progress) },
   gtfs: { timetable: whole((d: Timetable) => writeFeed(d)) },

@@ -54,6 +54,7 @@ export const input = {
   clouds: many<'cloud', { least?: number }>('cloud', 'Clouds'),
   network: one<'network', object>('network', 'Network'),
   timetable: one<'timetable', { least?: 0 | 1 }>('timetable', 'Timetable'),
+  weights: one<'weights', { least?: 0 | 1 }>('weights', 'Weights'),
 };
 
 export interface OutputSpec {
@@ -81,6 +82,7 @@ export const output = {
     ({ kind: 'table', label, suffix, optional: true }) as const,
   cloud: made('cloud'),
   network: made('network'),
+  weights: made('weights'),
 };
 
 /** A result with how it is shown. */

@@ -7,9 +7,10 @@ import { network } from './network';
 import type { ColumnInfo, FeaturesInfo } from '../features';
 import { table } from './table';
 import { timetable } from './timetable';
+import { weights } from './weights';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
-export const KINDS = { raster, features, table, cloud, network, timetable };
+export const KINDS = { raster, features, table, cloud, network, timetable, weights };
 
 type Records = typeof KINDS;
 export type DatasetKind = keyof Records;
