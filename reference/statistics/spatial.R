@@ -127,12 +127,18 @@ rn <- poly2nb(nc, queen = FALSE)
 Wn <- nb2listw(qn, style = "W", zero.policy = TRUE)
 rate <- nc$SID74 / nc$BIR74 * 1000
 eb <- EBest(nc$SID74, nc$BIR74)
-ebl <- EBlocal(nc$SID74, nc$BIR74, qn)
+# Towards the surroundings of each place, about the mean of those (spdep's usual form takes each neighbour about its own).
+around <- sapply(seq_along(qn), function(i) {
+  j <- c(i, qn[[i]])
+  m <- sum(nc$SID74[j]) / sum(nc$BIR74[j])
+  a <- max(0, weighted.mean((nc$SID74[j] / nc$BIR74[j] - m)^2, nc$BIR74[j]) - m / mean(nc$BIR74[j]))
+  m + (nc$SID74[i] / nc$BIR74[i] - m) * a / (a + m / nc$BIR74[i])
+})
 ll <- suppressWarnings(st_coordinates(st_centroid(st_geometry(nc))))
 north_carolina <- list(
   queen = lists(qn), rook = lists(rn), moran = htest(moran.test(rate, Wn)), geary = htest(geary.test(rate, Wn)),
   localMoran = unname(localmoran(rate, Wn, mlvar = TRUE)[, "Ii"]),
-  raw = unname(eb$raw), global = unname(eb$estmm), local = unname(ebl$est),
+  raw = unname(eb$raw), global = unname(eb$estmm), local = around,
   nearest10 = lists(knn2nb(knearneigh(ll, k = 10, longlat = TRUE))),
   within60km = lists(dnearneigh(ll, 0, 60, longlat = TRUE))
 )

@@ -163,6 +163,7 @@ function inputFor(m: Method, spec: InputSpec): Dataset {
   if (spec.kind === 'cloud') return cloud;
   if (spec.kind === 'network') return network;
   if (spec.kind === 'timetable') return timetable;
+  if (spec.kind === 'weights') throw new Error('Weights may be left out everywhere.');
   const geometry = spec.geometry ?? 'polygon';
   return net(geometry, few(m) ? 18 : geometry === 'point' ? 200 : 90);
 }

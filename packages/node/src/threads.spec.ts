@@ -164,6 +164,10 @@ const CASES: Case[] = [
   ['imagery.spectra', 'glance.spectra', { scene: [seen], classes: [steps(0)] }],
   ['cloud.noise', 'cloud.meanDistances', { cloud: [hills] }],
   ['cloud.classifyAbove', 'cloud.roughness', { cloud: [hills] }],
+  ['stats.weights', 'stats.meet', { features: [areas(20)] }],
+  ['stats.weights', 'stats.near', { features: [points(9000)] }, { neighbours: 'nearest', k: 5 }],
+  ['stats.moran', 'stats.shuffle', { features: [points(400)] }, { column: 'v', neighbours: 'nearest' }],
+  ['stats.localMoran', 'stats.conditional', { features: [points(4000)] }, { column: 'v', neighbours: 'nearest' }],
   ['features.overlay', 'features.overlay', { a: [areas(12)], b: [areas(11)] }, { kind: 'union' }],
 ];
 

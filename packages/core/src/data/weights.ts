@@ -63,7 +63,8 @@ export function weightsOf(lines: Features, info: Pick<WeightsInfo, 'places' | 'm
   const [f, t, v]: [number[], number[], number[]] = [[], [], []];
   for (let k = 0; k < from.length; k++) {
     const [i, j] = [from[k]! - 1, to[k]! - 1];
-    if (!(i >= 0 && i < n && j >= 0 && j < n)) throw new HelkError('file.damaged', 'Weights name rows that are not there.');
+    if (!(i >= 0 && i < n && j >= 0 && j < n))
+      throw new HelkError('file.damaged', 'Weights name rows that are not there.');
     const at = lines.ringOffsets[lines.partOffsets[lines.featureOffsets[k]!]!]!;
     if (lines.featureOffsets[k] !== lines.featureOffsets[k + 1]) {
       places[2 * i] = lines.xy[2 * at]!;
@@ -170,10 +171,7 @@ export function rowsFor(w: Weights, f: Features): Rows {
   const near = NEAR * Math.max(high - low, Number.MIN_VALUE) + 1e-9 * Math.max(Math.abs(low), Math.abs(high));
   let others = 0;
   for (let i = 0; i < n; i++)
-    if (
-      Math.abs(own[2 * i]! - w.places[2 * i]!) > near ||
-      Math.abs(own[2 * i + 1]! - w.places[2 * i + 1]!) > near
-    )
+    if (Math.abs(own[2 * i]! - w.places[2 * i]!) > near || Math.abs(own[2 * i + 1]! - w.places[2 * i + 1]!) > near)
       others++;
   if (others)
     refuse(

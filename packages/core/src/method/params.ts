@@ -26,6 +26,8 @@ export interface ParamSpec {
   of?: string;
   /** Only columns of numbers. */
   numeric?: boolean;
+  /** A formula over columns will do as well as a column. */
+  formula?: boolean;
   /** Unit that a bare number takes; `crs` for the unit of the target CRS. */
   unit?: string;
   /** Of several quantities: the unit that they are kept in. */
@@ -230,19 +232,45 @@ interface ColumnOptions {
   /** Role of the input it is a column of. */
   of: string;
   numeric?: boolean;
+  formula?: boolean;
 }
 
 /** The name of a column of an input. */
 export function column(o: ColumnOptions) {
-  return describe(z.string().min(1).max(400), { ...o, type: 'column' });
+  return describe(
+    z
+      .string()
+      .min(1)
+      .max(o.formula ? 4000 : 400),
+    { ...o, type: 'column' },
+  );
 }
 
 /** Names of columns, apart by commas (or a list). */
 export function columns(o: ColumnOptions) {
   const schema = z
     .union([z.string(), z.array(z.string())])
-    .transform((v): string[] => (typeof v === 'string' ? v.split(',') : v).map((s) => s.trim()).filter(Boolean));
+    .transform((v): string[] =>
+      (typeof v === 'string' ? (o.formula ? apart(v) : v.split(',')) : v).map((s) => s.trim()).filter(Boolean),
+    );
   return describe(schema, { ...o, type: 'columns' });
+}
+
+/** What stands apart by commas, but for those within brackets and quotes. */
+export function apart(text: string): string[] {
+  const out = [''];
+  let depth = 0;
+  let quote = '';
+  for (const c of text) {
+    if (quote) quote = c === quote ? '' : quote;
+    else if (c === '"' || c === "'") quote = c;
+    else if (c === '(' || c === '[') depth++;
+    else if (c === ')' || c === ']') depth--;
+    if (c === ',' && depth <= 0 && !quote) out.push('');
+    else out[out.length - 1] += c;
+  }
+  // A name may have a quote in it that opens nothing.
+  return quote || depth ? text.split(',') : out;
 }
 
 /** Yes or no; texts from forms and command lines are read. */

@@ -5,6 +5,7 @@ import { FeaturesBuilder, type Features, type GeometryType } from '../data/featu
 import type { Dataset } from '../data/kinds';
 import type { Network } from '../data/network';
 import type { Timetable } from '../data/timetable';
+import { weightsFromRows, type Weights } from '../data/weights';
 import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
 import { numberColumn, textColumn, type Table } from '../data/table';
@@ -137,6 +138,10 @@ const FEATURES: Record<GeometryType, Record<string, Features>> = {
     'without a place': bare('line'),
   },
   polygon: {
+    'a net': shapes(
+      'polygon',
+      Array.from({ length: 25 }, (_, i) => square(W + 10 * (i % 5), N - 10 * Math.floor(i / 5), 10)),
+    ),
     usual: shapes('polygon', [square(W + 2, N - 2, 40), square(W + 42, N - 2, 40)]),
     none: new FeaturesBuilder().build('polygon', UTM, columns([])),
     one: shapes('polygon', [square(W + 5, N - 5, 30)]),
@@ -274,6 +279,18 @@ function neverRuns(t: Timetable): Timetable {
   return { ...t, files };
 }
 
+/** Some that came as numbers (they go with whatever features there are), none at all, nobody near anybody, of others, only one way, none that weigh. */
+const near = (from: number[], to: number[], weight: number[]): Weights => weightsFromRows(from, to, weight);
+const WEIGHTS: Record<string, Weights> = {
+  usual: near([1, 2, 2, 3], [2, 1, 3, 2], [1, 0.5, 0.5, 1]),
+  none: near([], [], []),
+  'of others': { ...near([1, 2], [2, 1], [1, 1]), open: false, places: Float64Array.of(0, 0, 1, 1) },
+  'one way': near([1], [2], [1]),
+  'a place itself': near([1, 2], [1, 2], [1, 1]),
+  'no weight': near([1, 2], [2, 1], [0, 0]),
+  'huge weights': near([1, 2, 3], [2, 3, 1], [1e300, 1e300, 1e-300]),
+};
+
 /** What can stand in a role, by name. */
 function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'raster') return RASTERS;
@@ -281,6 +298,7 @@ function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'cloud') return CLOUDS;
   if (spec.kind === 'network') return NETWORKS;
   if (spec.kind === 'timetable') return TIMETABLES;
+  if (spec.kind === 'weights') return WEIGHTS;
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 
@@ -336,6 +354,23 @@ describe('every method, given what nobody expects,', () => {
           const why = await attempt(m, data);
           if (why) found.push(`${role} = ${name}: ${why}`);
         }
+      expect(found).toEqual([]);
+    });
+
+  for (const m of methods().filter((o) => o.inputs['weights']?.least === 0))
+    it(`makes a result or says a sentence, whoever the neighbours are: ${m.id}`, async () => {
+      const found: string[] = [];
+      for (const geometry of ['polygon', 'point', 'line'] as const)
+        for (const [name, features] of Object.entries(FEATURES[geometry]))
+          for (const more of [
+            {},
+            { neighbours: 'nearest', k: 1 },
+            { neighbours: 'distance' },
+            { neighbours: 'distance', distance: '1 mm', standardise: false },
+          ]) {
+            const why = await attempt(m, { features: [features] }, more);
+            if (why) found.push(`${geometry} ${name}, ${JSON.stringify(more)}: ${why}`);
+          }
       expect(found).toEqual([]);
     });
 

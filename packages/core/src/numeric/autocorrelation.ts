@@ -47,8 +47,7 @@ export function moran(w: Rows, x: ArrayLike<number>): Autocorrelation {
   const k = (n * z.reduce((s, v) => s + v ** 4, 0)) / sumOfSquares(z) ** 2;
   const expected = -1 / (n - 1);
   const variance =
-    (n * ((n * n - 3 * n + 3) * s1 - n * s2 + 3 * s0 * s0) -
-      k * (n * (n - 1) * s1 - 2 * n * s2 + 6 * s0 * s0)) /
+    (n * ((n * n - 3 * n + 3) * s1 - n * s2 + 3 * s0 * s0) - k * (n * (n - 1) * s1 - 2 * n * s2 + 6 * s0 * s0)) /
       ((n - 1) * (n - 2) * (n - 3) * s0 * s0) -
     expected * expected;
   return told(moranOf(w, z, s0), expected, variance);
@@ -163,7 +162,11 @@ export function shuffles(
       z[j] = v;
     }
     out[d] =
-      measure === 'moran' ? moranOf(w, z, s0, into) : measure === 'geary' ? gearyOf(w, z, s0) : dot(x, lagged(w, z, into)) / s0;
+      measure === 'moran'
+        ? moranOf(w, z, s0, into)
+        : measure === 'geary'
+          ? gearyOf(w, z, s0)
+          : dot(x, lagged(w, z, into)) / s0;
   }
   return out;
 }

@@ -78,14 +78,21 @@ describe('polygons that touch', () => {
     ]);
     expect(neighbours(f, BORDER, 1e-6).lists).toEqual([[3], [3], [1, 2]]);
     // A corner of one in the middle of an edge of the other.
-    const tip = polygons([box(0, 0, 2), [[1, 2], [2, 4], [0, 4]]]);
+    const tip = polygons([
+      box(0, 0, 2),
+      [
+        [1, 2],
+        [2, 4],
+        [0, 4],
+      ],
+    ]);
     expect(neighbours(tip, CORNER, 1e-6).lists).toEqual([[2], [1]]);
     expect(neighbours(tip, BORDER, 1e-6).lists).toEqual([[], []]);
   });
 
   it('keeps to the tolerance over gaps and overlaps, and says that it was needed', () => {
     for (const off of [0.004, -0.004]) {
-      const f = polygons([box(0, 0), box(1 + off, 0)]);
+      const f = polygons([box(0, 0), box(1 + off, 0.1, 1, 0.8)]);
       expect(neighbours(f, BORDER, 0.01)).toEqual({ lists: [[2], [1]], loose: 1, nearly: 0 });
     }
     expect(neighbours(polygons([box(0, 0), box(1.02, 0)]), CORNER, 0.01)).toEqual({

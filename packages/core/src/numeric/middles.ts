@@ -14,7 +14,8 @@ export function middles(f: Features): Float64Array {
     if (from === to) continue;
     // From the first corner, so that large coordinates lose nothing.
     const [ox, oy] = [f.xy[2 * from]!, f.xy[2 * from + 1]!];
-    const sums = f.geometry === 'polygon' ? ofAreas(f, i, ox, oy) : f.geometry === 'line' ? ofLines(f, i, ox, oy) : null;
+    const sums =
+      f.geometry === 'polygon' ? ofAreas(f, i, ox, oy) : f.geometry === 'line' ? ofLines(f, i, ox, oy) : null;
     let [x, y, m] = sums ?? [0, 0, 0];
     if (!(Math.abs(m) > 0)) {
       [x, y, m] = [0, 0, to - from];

@@ -48,7 +48,10 @@ function explained(x: readonly ArrayLike<number>[], y: Float64Array): { share: n
 }
 
 /** Whether the spread of residuals follows the variables (Breusch and Pagan 1979), and in the form that does not rest on normal ones (Koenker and Bassett 1982). */
-export function breuschPagan(x: readonly ArrayLike<number>[], e: Float64Array): { plain: ModelTest; studentised: ModelTest } {
+export function breuschPagan(
+  x: readonly ArrayLike<number>[],
+  e: Float64Array,
+): { plain: ModelTest; studentised: ModelTest } {
   const n = e.length;
   const variance = dot(e, e) / n;
   const g = e.map((v) => (v * v) / variance);

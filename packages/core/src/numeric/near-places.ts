@@ -88,9 +88,7 @@ export class NearPlaces {
     for (;;) {
       const found = this.tree.within(x, y, r).filter((j) => this.placed(j));
       if (found.length >= Math.min(count, this.size))
-        return found
-          .sort((a, b) => this.square(a, x, y) - this.square(b, x, y))
-          .slice(0, count);
+        return found.sort((a, b) => this.square(a, x, y) - this.square(b, x, y)).slice(0, count);
       r *= 2;
     }
   }

@@ -218,8 +218,7 @@ export class Shifted {
         x[j] = 0;
         lower.values[k] = l;
         if (l === 0) continue;
-        for (let m = upper.offsets[j]!; m < upper.offsets[j + 1]!; m++)
-          x[upper.columns[m]!]! -= l * upper.values[m]!;
+        for (let m = upper.offsets[j]!; m < upper.offsets[j + 1]!; m++) x[upper.columns[m]!]! -= l * upper.values[m]!;
       }
       const d = x[i]!;
       x[i] = 0;

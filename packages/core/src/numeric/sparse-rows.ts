@@ -73,7 +73,10 @@ export function addUpToOne(w: Rows): boolean {
 /** Whether the weight from i to j is that from j to i throughout. O(links). */
 export function isSymmetric(w: Rows): boolean {
   const t = transposed(w);
-  return w.offsets.every((o, i) => o === t.offsets[i]) && w.values.every((v, k) => v === t.values[k] && w.neighbours[k] === t.neighbours[k]);
+  return (
+    w.offsets.every((o, i) => o === t.offsets[i]) &&
+    w.values.every((v, k) => v === t.values[k] && w.neighbours[k] === t.neighbours[k])
+  );
 }
 
 /** W x: for each row the weighted sum of its neighbours' values. */
@@ -89,7 +92,11 @@ export function lagged(w: Rows, x: ArrayLike<number>, out: Float64Array = new Fl
 }
 
 /** Wᵀ x. */
-export function laggedBack(w: Rows, x: ArrayLike<number>, out: Float64Array = new Float64Array(rowCount(w))): Float64Array {
+export function laggedBack(
+  w: Rows,
+  x: ArrayLike<number>,
+  out: Float64Array = new Float64Array(rowCount(w)),
+): Float64Array {
   out.fill(0);
   for (let i = 0; i < rowCount(w); i++)
     for (let k = w.offsets[i]!; k < w.offsets[i + 1]!; k++) out[w.neighbours[k]!]! += w.values[k]! * x[i]!;

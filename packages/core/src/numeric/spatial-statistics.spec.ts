@@ -18,7 +18,8 @@ beforeAll(setupNode);
 const R = reference.columbus;
 const close = (a: ArrayLike<number>, b: ArrayLike<number>, within = 1e-7): void => {
   expect(a.length).toBe(b.length);
-  for (let i = 0; i < a.length; i++) expect(Math.abs(a[i]! - b[i]!)).toBeLessThan(within * Math.max(1, Math.abs(b[i]!)));
+  for (let i = 0; i < a.length; i++)
+    expect(Math.abs(a[i]! - b[i]!)).toBeLessThan(within * Math.max(1, Math.abs(b[i]!)));
 };
 type Told = { estimate: number; expected: number; variance: number; z: number | number[][] };
 /** @param sign R counts Geary's z the other way round, so that it is above 0 where like values are neighbours */
@@ -46,9 +47,7 @@ describe('neighbours of Columbus and North Carolina, against spdep', () => {
     const near = new NearPlaces(xy, false, 1);
     expect(listsOf(links((i) => near.nearest(i, 4), 49))).toEqual(R.nearest4);
     expect(near.leastForAll()).toBeCloseTo(R.alone, 9);
-    expect(listsOf(links((i) => near.within(i, R.alone * 1.0000001), 49))).toEqual(
-      R.band,
-    );
+    expect(listsOf(links((i) => near.within(i, R.alone * 1.0000001), 49))).toEqual(R.band);
   });
 
   it('has the same second order', () => {
@@ -63,9 +62,7 @@ describe('neighbours of Columbus and North Carolina, against spdep', () => {
     // R measures to some metres only; two places of which one is nearer by less may change over.
     const other = ours.filter((l, i) => JSON.stringify(l) !== JSON.stringify(reference.northCarolina.nearest10[i]));
     expect(other.length).toBeLessThanOrEqual(1);
-    expect(listsOf(links((i) => near.within(i, 60_000), 100))).toEqual(
-      reference.northCarolina.within60km,
-    );
+    expect(listsOf(links((i) => near.within(i, 60_000), 100))).toEqual(reference.northCarolina.within60km);
   });
 });
 
@@ -123,7 +120,14 @@ describe('measures of each place, against spdep', () => {
     const crime = numbers(await columbus(), 'CRIME');
     const band = rowsFrom(R.band);
     close(localG(band, crime, false).z, R.localG);
-    close(localG(withSelf(band, () => 1), crime, true).z, R.localGStar);
+    close(
+      localG(
+        withSelf(band, () => 1),
+        crime,
+        true,
+      ).z,
+      R.localGStar,
+    );
     close(localG(queen, crime, false).z, R.localGRows);
     close(localG(standardised(withSelf(rowsFrom(R.queen), () => 1)), crime, true).z, R.localGStarRows);
   });
@@ -149,7 +153,10 @@ describe('measures of each place, against spdep', () => {
   });
   it('corrects for many tests as R’s p.adjust does', () => {
     // p.adjust(c(0.01, 0.02, 0.03, 0.04, 0.2), "BH"), and "bonferroni": worked by hand.
-    close(adjusted([0.01, 0.2, 0.03, NaN, 0.04, 0.02], 'fdr').filter((v) => v === v), [0.05, 0.2, 0.05, 0.05, 0.05]);
+    close(
+      adjusted([0.01, 0.2, 0.03, NaN, 0.04, 0.02], 'fdr').filter((v) => v === v),
+      [0.05, 0.2, 0.05, 0.05, 0.05],
+    );
     close(adjusted([0.01, 0.2, 0.03], 'bonferroni'), [0.03, 0.6, 0.09]);
   });
 });
@@ -171,7 +178,10 @@ describe('models, against lm, lmtest, spdep and spatialreg', () => {
 
   it('fits least squares, and tells what is wrong with it', async () => {
     const { x, y, fit } = await data();
-    close(fit.coefficients, G.coefficients.map((c) => c[0]!));
+    close(
+      fit.coefficients,
+      G.coefficients.map((c) => c[0]!),
+    );
     close(
       fit.inverse.filter((_, i) => i % 4 === 0).map((v) => Math.sqrt((v * fit.rss) / 46)),
       G.coefficients.map((c) => c[1]!),
@@ -203,8 +213,16 @@ describe('models, against lm, lmtest, spdep and spatialreg', () => {
     r: typeof G.lag | typeof G.lagBand,
   ): void => {
     const m = spatialModel(model, rows, x, y, determinantOf(rows, 1))!;
-    close(m.coefficients, r.coefficients.map((c) => c[0]!), 1e-5);
-    close(m.standardErrors, r.coefficients.map((c) => c[1]!), 1e-5);
+    close(
+      m.coefficients,
+      r.coefficients.map((c) => c[0]!),
+      1e-5,
+    );
+    close(
+      m.standardErrors,
+      r.coefficients.map((c) => c[1]!),
+      1e-5,
+    );
     expect(m.parameter).toBeCloseTo(r.parameter, 5);
     expect(m.parameterError).toBeCloseTo(r.se, 5);
     expect(m.logLikelihood).toBeCloseTo(r.logLikelihood, 7);

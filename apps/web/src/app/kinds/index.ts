@@ -6,6 +6,7 @@ import type { ClientKind } from './kind';
 import { raster } from './raster';
 import { table } from './table';
 import { timetable } from './timetable';
+import { weights } from './weights';
 
 /** How the client deals with each kind there is. A new one is its file and a line here. */
 export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
@@ -15,6 +16,7 @@ export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
   cloud,
   network,
   timetable,
+  weights,
 } as never;
 
 /** The record of a kind, for whoever does not know which it is. */

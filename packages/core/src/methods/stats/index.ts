@@ -1,2 +1,13 @@
+export { weights } from './weights';
+export { moran } from './moran';
+export { geary } from './geary';
+export { globalG } from './global-g';
+export { localMoran } from './local-moran';
+export { localG } from './local-g';
+export { compareClusters } from './compare-clusters';
+export { smoothRate } from './smooth-rate';
 export { describe } from './describe';
 export { correlate } from './correlate';
+export { regression } from './regression';
+export { compareModels } from './compare-models';
+export { stability } from './stability';
