@@ -1,4 +1,14 @@
-import { dataOf, featureCount, kindOf, ofKind, takeFeatures, valueOf, type Features } from '@helk/core';
+import {
+  dataOf,
+  featureBoxes,
+  featureCount,
+  kindOf,
+  ofKind,
+  takeFeatures,
+  valueOf,
+  type Features,
+  type Table,
+} from '@helk/core';
 import { dayOf } from '@helk/core/data/gtfs-spec';
 import { placesOn, spreadOut } from '@helk/core/methods/network/transit-fixture';
 import { timetableInfo } from '@helk/core/data/timetable-facts';
@@ -18,6 +28,7 @@ import {
   makeShelters,
   PEAT_CODE,
   PEAT_TRUTH,
+  SOLAR_TRUTH,
 } from './index';
 
 const column = (f: Features, name: string): (number | string | boolean | null)[] => {
@@ -49,6 +60,32 @@ describe('the sets of the landscape plan', () => {
     const mean = (name: string): number => (column(p, name) as number[]).reduce((s, v) => s + v, 0) / 236;
     expect(mean('solar_1994')).toBeLessThan(mean('solar_2004'));
     expect(mean('solar_2014')).toBeLessThan(mean('solar_2024'));
+  });
+  it('parishes whose solar roofs gather more from date to date, high in the west and low in the east', async () => {
+    const features = await makeParishes(land);
+    const i = async (year: number): Promise<number> =>
+      (await run('stats.moran', { features }, { column: `solar_${year}` })).figures['i'] as number;
+    expect(await i(1994)).toBeLessThan((await i(2024)) - 0.08);
+    const o = await run('stats.localMoran', { features }, { column: 'solar_2024' });
+    const f = o.outputs[0]!.data as Features;
+    const x = (cluster: string): number => {
+      const boxes = featureBoxes(f);
+      const all = column(f, 'cluster').flatMap((c, k) => (c === cluster ? [boxes[4 * k]!] : []));
+      return all.reduce((s, v) => s + v, 0) / all.length;
+    };
+    expect(x('high-high')).toBeLessThan(x('low-low') - 8000);
+  });
+  it('parishes of which the right model is known: an error model finds what they were made by', async () => {
+    const features = await makeParishes(land);
+    const p = { dependent: 'solar_2024', predictors: 'income,detached' };
+    expect((await run('stats.compareModels', { features }, p)).figures['advised']).toBe('error');
+    const o = await run('stats.regression', { features }, { ...p, model: 'error' });
+    const c = o.outputs.find((r) => r.role === 'coefficients')!.data as Table;
+    const at = (row: number, name: string): number => c.columns.find((k) => k.name === name)!.values[row] as number;
+    [SOLAR_TRUTH.income, SOLAR_TRUTH.detached, SOLAR_TRUTH.lambda].forEach((truth, k) =>
+      expect(Math.abs(at(k + 1, 'coefficient') - truth)).toBeLessThan(2 * at(k + 1, 'standardError')),
+    );
+    expect(o.figures['sigma2'] as number).toBeCloseTo(SOLAR_TRUTH.sd ** 2, -1);
   });
   it('nine shelters, and sightings that rise in the south', () => {
     expect(featureCount(makeShelters(land))).toBe(9);
