@@ -39,6 +39,7 @@ export * from './render/composites';
 export * from './render/cloud-style';
 export * from './data/band-roles';
 export * from './render/categories';
+export * from './render/meanings';
 export * from './numeric/classes';
 export * from './data/number-words';
 export { cellText } from './data/raster-checks';

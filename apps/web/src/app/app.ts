@@ -30,6 +30,7 @@ import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
 import { ReviewStore } from './state/review.store';
+import { Neighbourhood } from './state/neighbourhood';
 import { ServiceStore } from './state/service.store';
 import { WorkSide } from './work/work-side';
 
@@ -64,6 +65,8 @@ export class App {
   protected readonly bench = inject(BenchStore);
   protected readonly review = inject(ReviewStore);
   protected readonly service = inject(ServiceStore);
+  /** Lights links of what is picked, wherever those are seen. */
+  protected readonly near = inject(Neighbourhood);
   private readonly cursor = inject(Cursor);
   private readonly askBox = viewChild(AskBox);
   private readonly side = viewChild<ElementRef<HTMLElement>>('side');

@@ -14,7 +14,8 @@ export interface ShownPanel {
 /** How a result is shown until somebody says otherwise. Said where the method is defined, so that nobody else need know of it. */
 export interface Shows {
   /**
-   * How features are drawn, so far as they have the columns. A name that ends in `*` is that of the first column that begins so, and what
+   * How features are drawn, so far as they have the columns. A name that ends in `*` is that of the first column that begins so, one that
+   * begins with it the last that has the rest in it, as the columns that a run adds; and what
    * needs a column that is not there is left out.
    */
   features?: Partial<VectorStyle>;

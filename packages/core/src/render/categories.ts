@@ -1,4 +1,5 @@
 import type { ClassEntry } from '../data/raster';
+import { MEANT } from './meanings';
 import { CATEGORY_COLOURS } from './ramps';
 
 /** Words of land cover and the colours people expect of them, most particular first (common practice, no source). */
@@ -29,7 +30,9 @@ export function namedColour(label: string): string | null {
 
 /** A colour for every label: its own where one is named, otherwise the next readable one that is still free. */
 export function categoryColours(labels: readonly string[]): string[] {
-  const out = labels.map(namedColour);
+  // Classes that mean something keep their colours, so long as most of them do.
+  const meant = labels.filter((l) => Object.hasOwn(MEANT, l)).length * 2 > labels.length;
+  const out = labels.map((l) => (meant ? (MEANT[l]?.colour ?? null) : namedColour(l)));
   const named = out.filter(Boolean).length;
   // A single hit among many words is chance, not land cover.
   if (named < 2 && labels.length > 2) out.fill(null);

@@ -27,6 +27,7 @@ import {
 import { displayUnit, formatNumber, type Column } from '@helk/core';
 import { trendOf } from '@helk/core/numeric/box';
 import { BenchStore } from '../state/bench.store';
+import { ChartAsked } from '../state/chart-asked';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import type { DatasetItem } from '../state/project.store';
@@ -213,6 +214,15 @@ export class ColumnCharts {
       this.value.set('');
       this.group.set('');
       this.other.set('');
+    });
+    // One column against another, as somebody asked for it elsewhere.
+    const wanted = inject(ChartAsked).asked;
+    effect(() => {
+      const w = wanted();
+      if (w?.dataset !== this.id()) return;
+      this.kind.set('against');
+      this.value.set(w.y);
+      this.other.set(w.x);
     });
     effect(() => {
       this.bench.dark();

@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -9,6 +18,7 @@ import { Looks } from '../state/looks';
 import { Picks } from '../state/picks';
 import { PanelHost } from './panel-host';
 import { panelsOf, type EvidencePanel } from './panels';
+import { PictureMenu } from './picture-menu';
 import { Readout } from './readout';
 
 interface Offered {
@@ -21,7 +31,7 @@ interface Offered {
 @Component({
   selector: 'helk-evidence',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, PanelHost, Readout],
+  imports: [NgIcon, PanelHost, PictureMenu, Readout],
   viewProviders: [provideIcons(ICONS)],
   host: { class: 'flex h-full min-h-0 bg-leaf', 'data-testid': 'evidence' },
   template: `
@@ -50,6 +60,9 @@ interface Offered {
         <span class="text-[12px] text-ink-2 truncate">{{ bench.selectedItem()?.name }}</span>
         @if (bench.selectedItem(); as d) {
           @if (panel(); as p) {
+            @if (p.record.draws) {
+              <helk-picture-menu class="flex-none" [host]="drawn()" [title]="p.title + ', ' + d.name" />
+            }
             <button
               class="icon-btn !w-7 flex-none"
               (click)="bench.showPanel(d.id, p.id)"
@@ -62,7 +75,7 @@ interface Offered {
         }
       </header>
       @if (bench.selectedItem(); as d) {
-        <helk-panel-host class="flex-1 min-h-0 flex" [panel]="panel()?.record ?? null" [item]="d" />
+        <helk-panel-host #panelHost class="flex-1 min-h-0 flex" [panel]="panel()?.record ?? null" [item]="d" />
       } @else {
         <p class="p-4 text-ink-2">Choose a dataset in the ledger to see what is in it.</p>
       }
@@ -74,6 +87,9 @@ interface Offered {
 })
 export class Evidence {
   protected readonly bench = inject(BenchStore);
+  private readonly own = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly panelHost = viewChild('panelHost', { read: ElementRef<HTMLElement> });
+  protected readonly drawn = computed((): HTMLElement => (this.panelHost() ?? this.own).nativeElement);
   private readonly project = inject(ProjectStore);
   private readonly looks = inject(Looks);
   private readonly picks = inject(Picks);

@@ -11,6 +11,8 @@ export interface EvidencePanel {
   load(): Promise<Type<unknown>>;
   /** Least height to work in, pixels. */
   room?: number;
+  /** It draws, and can be taken along as a picture. */
+  draws?: true;
 }
 
 const hasNumbers = (d: DatasetItem): boolean => columnsOf(d.info).some((c) => c.type === 'number');
@@ -25,6 +27,7 @@ const shownIn =
 export const PANELS: readonly EvidencePanel[] = [
   {
     id: 'variogram',
+    draws: true,
     title: () => 'How alike near places are',
     fits: shownIn('variogram'),
     load: () => import('./variogram-chart').then((m) => m.VariogramChart),
@@ -43,7 +46,66 @@ export const PANELS: readonly EvidencePanel[] = [
     room: 264,
   },
   {
+    id: 'quarters',
+    draws: true,
+    title: (_, shows) => shows?.panel?.title ?? 'A place and its neighbours',
+    fits: shownIn('quarters'),
+    load: () => import('./quarters-panel').then((m) => m.QuartersPanel),
+    room: 300,
+  },
+  {
+    id: 'several',
+    draws: true,
+    title: () => 'Side by side',
+    fits: (_, shows) => ['quarters', 'several'].includes(shows?.panel?.id ?? ''),
+    load: () => import('./several-panel').then((m) => m.SeveralPanel),
+    room: 232,
+  },
+  {
+    id: 'chance',
+    draws: true,
+    title: (_, shows) => shows?.panel?.title ?? 'By chance alone',
+    fits: shownIn('chance'),
+    load: () => import('./chance-panel').then((m) => m.ChancePanel),
+  },
+  {
+    id: 'connectivity',
+    title: () => 'How many neighbours',
+    fits: (d) => ofKind('weights', d.info) !== null,
+    load: () => import('./connectivity-panel').then((m) => m.ConnectivityPanel),
+  },
+  {
+    id: 'correlations',
+    title: () => 'Which go together',
+    fits: shownIn('correlations'),
+    load: () => import('./correlations-panel').then((m) => m.CorrelationsPanel),
+    room: 280,
+  },
+  {
+    id: 'crossing',
+    title: () => 'Which became which',
+    fits: shownIn('crossing'),
+    load: () => import('./crossing-panel').then((m) => m.CrossingPanel),
+    room: 232,
+  },
+  {
+    id: 'model',
+    draws: true,
+    title: () => 'How well it fits',
+    fits: shownIn('model'),
+    load: () => import('./model-panel').then((m) => m.ModelPanel),
+    room: 264,
+  },
+  {
+    id: 'model-table',
+    title: (_, shows) => shows?.panel?.title ?? 'The model as printed',
+    fits: shownIn('model-table'),
+    load: () => import('./model-table').then((m) => m.ModelTable),
+    room: 300,
+  },
+  {
     id: 'profile',
+    draws: true,
     title: () => 'Profile',
     fits: shownIn('profile'),
     load: () => import('./profile-chart').then((m) => m.ProfileChart),
@@ -56,12 +118,14 @@ export const PANELS: readonly EvidencePanel[] = [
   },
   {
     id: 'values',
+    draws: true,
     title: (d) => (bandKinds(d)[0] === 'category' ? 'Classes' : 'Values'),
     fits: (d) => ofKind('raster', d.info) !== null,
     load: () => import('./values-panel').then((m) => m.ValuesPanel),
   },
   {
     id: 'spectra',
+    draws: true,
     title: (d) => (bandKinds(d)[0] === 'category' ? 'What its classes look like' : 'Spectra'),
     fits: (d) => bandKinds(d)[0] === 'category' || bandKinds(d).filter((k) => k === 'measure').length > 1,
     load: () => import('./spectra-panel').then((m) => m.SpectraPanel),
@@ -76,6 +140,7 @@ export const PANELS: readonly EvidencePanel[] = [
   },
   {
     id: 'spread',
+    draws: true,
     title: () => 'How high, and what',
     fits: (d) => (ofKind('cloud', d.info)?.count ?? 0) > 0,
     load: () => import('./cloud-values').then((m) => m.CloudValues),
@@ -103,12 +168,14 @@ export const PANELS: readonly EvidencePanel[] = [
   },
   {
     id: 'multiples',
+    draws: true,
     title: () => 'Limit by limit',
     fits: shownIn('multiples'),
     load: () => import('./multiples-panel').then((m) => m.MultiplesPanel),
   },
   {
     id: 'through',
+    draws: true,
     title: () => 'Through the window',
     fits: shownIn('through'),
     load: () => import('./through-panel').then((m) => m.ThroughPanel),
@@ -133,6 +200,7 @@ export const PANELS: readonly EvidencePanel[] = [
   },
   {
     id: 'charts',
+    draws: true,
     title: () => 'Charts',
     fits: hasNumbers,
     load: () => import('./column-charts').then((m) => m.ColumnCharts),

@@ -12,6 +12,7 @@ import { FormulaField } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
+import { Neighbourhood } from '../state/neighbourhood';
 import { Picks, type Gather } from '../state/picks';
 import { Edits, plainReason } from '../state/edits';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
@@ -81,6 +82,16 @@ let made = 0;
         by formula
       </button>
       <button class="bar" (click)="picks.invert(item().id, total())">invert</button>
+      @if (words() && near(); as w) {
+        <button
+          class="bar"
+          (click)="withNeighbours(w)"
+          [title]="'Add whoever is near them by ' + w.name"
+          data-testid="with-neighbours"
+        >
+          with neighbours
+        </button>
+      }
       @if (words()) {
         <button class="bar" (click)="picks.clear(item().id)">clear</button>
         @if (isMap()) {
@@ -220,6 +231,14 @@ export class PickBar {
   private async features(): Promise<Features | null> {
     const d = await this.store.guarded(() => this.data.get(this.item().id));
     return dataOf('features', d);
+  }
+
+  private readonly neighbourhood = inject(Neighbourhood);
+  /** Weights by which neighbours of what is picked can be told: the last that were made. */
+  protected readonly near = computed(() => this.neighbourhood.weightsOf(this.item())[0]);
+
+  protected withNeighbours(w: DatasetItem): void {
+    void this.store.guarded(() => this.neighbourhood.spread(this.item(), w));
   }
 
   protected draw(geometry: 'box' | 'polygon'): void {

@@ -28,10 +28,12 @@ const MOST_LISTED = 12;
 /** Rings of a small picture. */
 const MOST_RINGS = 5000;
 
-/** A way of drawing so far as the columns are there; a name that ends in `*` is that of the first column that begins so. */
+/** A way of drawing so far as the columns are there; `*` stands for anything in a name: the first column that begins so, or else the last that fits. */
 function fitted(wish: Partial<VectorStyle>, info: FeaturesInfo): Partial<VectorStyle> {
   const named = (name: string): string | undefined =>
-    info.columns.find((c) => (name.endsWith('*') ? c.name.startsWith(name.slice(0, -1)) : c.name === name))?.name;
+    name.startsWith('*')
+      ? info.columns.findLast((c) => c.name.includes(name.replaceAll('*', '')))?.name
+      : info.columns.find((c) => (name.endsWith('*') ? c.name.startsWith(name.slice(0, -1)) : c.name === name))?.name;
   const out = { ...wish };
   if (out.by && out.by.kind !== 'one') {
     const column = named(out.by.column);

@@ -24,7 +24,7 @@ import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
 import { ICONS } from '../parts/icons';
-import { saveBlob } from '../parts/save';
+import { copyPicture, saveBlob } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { Looks } from '../state/looks';
@@ -337,18 +337,30 @@ export class MapPane {
     this.bench.change(this.pane().id, (p) => ({ ...p, swipe: Math.min(0.98, Math.max(0.02, share)) }));
   }
 
-  protected picture(format: PictureFormat): Promise<void> {
-    return this.project.guarded(() => this.makePicture(format)) as Promise<void>;
+  /** Its size in pixels, so many times finer than the screen. */
+  protected pixels(finer: number): string {
+    const [w, h] = this.map?.getSize() ?? [0, 0];
+    return `${Math.round(w! * finer)} × ${Math.round(h! * finer)}`;
   }
 
-  private async makePicture(format: PictureFormat): Promise<void> {
+  protected picture(format: PictureFormat, finer = 2, copied = false): Promise<void> {
+    return this.project.guarded(() => this.makePicture(format, finer, copied)) as Promise<void>;
+  }
+
+  private async makePicture(format: PictureFormat, finer: number, copied: boolean): Promise<void> {
     const size = this.map?.getSize() as [number, number] | undefined;
     if (!this.map || !size) return;
     const [{ mapImage, pictureFile }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
     const theme = themeNow(this.bench.dark());
     const crs = this.project.crs();
     const { swipe } = this.pane();
-    const image = await mapImage(this.stack(), this.map.getView(), size, { crs, theme, swipe, tools: this.tools });
+    const image = await mapImage(this.stack(), this.map.getView(), size, {
+      crs,
+      theme,
+      swipe,
+      tools: this.tools,
+      finer,
+    });
     const seen = this.stack().filter((l) => l.layer.visible);
     const title = seen.map((l) => l.item.name).join(' + ');
     const list = captioned(image, ...size, {
@@ -361,6 +373,10 @@ export class MapPane {
       quiet: theme.quiet,
       paper: theme.ground,
     });
-    saveBlob(await pictureFile(list, format, { title }), `${seen.at(-1)?.item.name ?? 'pane'}.${format}`);
+    const file = await pictureFile(list, format, { title, finer });
+    if (copied) {
+      await copyPicture(file);
+      this.project.notify('Copied.');
+    } else saveBlob(file, `${seen.at(-1)?.item.name ?? 'pane'}.${format}`);
   }
 }

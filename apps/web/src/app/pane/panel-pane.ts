@@ -1,9 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, viewChild } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { PanelHost } from '../evidence/panel-host';
 import { PANELS } from '../evidence/panels';
+import { PictureMenu } from '../evidence/picture-menu';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
+import { Looks } from '../state/looks';
 import type { Pane } from '../state/panes';
 import { ProjectStore } from '../state/project.store';
 
@@ -11,7 +13,7 @@ import { ProjectStore } from '../state/project.store';
 @Component({
   selector: 'helk-panel-pane',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, PanelHost],
+  imports: [NgIcon, PanelHost, PictureMenu],
   viewProviders: [provideIcons(ICONS)],
   host: { class: 'relative flex flex-col h-full min-h-0 bg-leaf', '(pointerdown)': 'focus()' },
   template: `
@@ -19,6 +21,9 @@ import { ProjectStore } from '../state/project.store';
       <span class="num">{{ pane().id }}</span>
       <span class="font-[600]">{{ title() }}</span>
       <span class="text-ink-2 truncate flex-1">{{ name() }}</span>
+      @if (panel()?.draws) {
+        <helk-picture-menu [host]="drawn()" [title]="title() + ', ' + name()" />
+      }
       <button
         class="icon-btn"
         (click)="bench.closePane(pane().id)"
@@ -29,20 +34,24 @@ import { ProjectStore } from '../state/project.store';
       </button>
     </header>
     @if (item(); as d) {
-      <helk-panel-host class="flex-1 min-h-0 flex" [panel]="panel()" [item]="d" />
+      <helk-panel-host #panelHost class="flex-1 min-h-0 flex" [panel]="panel()" [item]="d" />
     }
   `,
 })
 export class PanelPane {
   readonly pane = input.required<Pane>();
   protected readonly bench = inject(BenchStore);
+  private readonly own = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly panelHost = viewChild('panelHost', { read: ElementRef<HTMLElement> });
+  protected readonly drawn = computed((): HTMLElement => (this.panelHost() ?? this.own).nativeElement);
   private readonly project = inject(ProjectStore);
+  private readonly looks = inject(Looks);
   protected readonly panel = computed(() => PANELS.find((p) => p.id === this.pane().panel?.id) ?? null);
   protected readonly item = computed(() => this.project.datasetEntityMap()[this.pane().panel?.dataset ?? '']);
   protected readonly name = computed(() => this.item()?.name ?? '');
   protected readonly title = computed(() => {
     const d = this.item();
-    return d ? (this.panel()?.title(d, null) ?? '') : '';
+    return d ? (this.panel()?.title(d, this.looks.shows(d)) ?? '') : '';
   });
 
   /** What it is about becomes what is looked at; datasets go on being shown in the map that was active. */

@@ -3,10 +3,11 @@ import type View from 'ol/View';
 import type { Crs } from '@helk/core';
 import { paint, toSvg, type DisplayList } from '../draw/display';
 import type { Theme } from '../draw/theme';
+import { pngOf } from '../parts/save';
 import type { Tools } from '../kinds/kind';
 import { MapLayers, type Stacked } from './map-layers';
 
-/** How much finer than the screen pictures are. */
+/** How much finer than the screen pictures are, unless told otherwise. */
 const FINER = 2;
 /** Longest wait for what is still to come, ms. */
 const PATIENCE = 20_000;
@@ -16,13 +17,14 @@ export async function mapImage(
   stack: readonly Stacked[],
   view: View,
   size: [number, number],
-  o: { crs: Crs; theme: Theme; swipe: number | null; tools: Tools },
+  o: { crs: Crs; theme: Theme; swipe: number | null; tools: Tools; finer?: number },
 ): Promise<HTMLCanvasElement> {
+  const finer = o.finer ?? FINER;
   const [w, h] = size;
   const target = document.createElement('div');
   target.style.cssText = `position:fixed;left:-${w + 100}px;top:0;width:${w}px;height:${h}px`;
   document.body.append(target);
-  const map = new OlMap({ target, controls: [], interactions: [], layers: [], view, pixelRatio: FINER });
+  const map = new OlMap({ target, controls: [], interactions: [], layers: [], view, pixelRatio: finer });
   let failed: unknown = null;
   const layers = new MapLayers(
     map,
@@ -40,8 +42,8 @@ export async function mapImage(
       map.render();
     });
     const canvas = document.createElement('canvas');
-    canvas.width = w * FINER;
-    canvas.height = h * FINER;
+    canvas.width = w * finer;
+    canvas.height = h * finer;
     const g = canvas.getContext('2d')!;
     g.fillStyle = o.theme.ground;
     g.fillRect(0, 0, canvas.width, canvas.height);
@@ -57,7 +59,7 @@ export async function mapImage(
         0,
         0,
       ];
-      const [a, b, c, d, e, f] = m.map((v) => v * FINER);
+      const [a, b, c, d, e, f] = m.map((v) => v * finer);
       g.setTransform(a!, b!, c!, d!, e!, f!);
       g.drawImage(layer, 0, 0);
     }
@@ -73,14 +75,15 @@ export async function mapImage(
 export type PictureFormat = 'png' | 'svg' | 'pdf';
 
 /** A display list in a format for files. */
-export async function pictureFile(list: DisplayList, format: PictureFormat, about: { title: string }): Promise<Blob> {
+export async function pictureFile(
+  list: DisplayList,
+  format: PictureFormat,
+  about: { title: string; finer?: number },
+): Promise<Blob> {
   if (format === 'pdf') {
     const { toPdf } = await import('../draw/pdf');
     return new Blob([await toPdf(list, about)], { type: 'application/pdf' });
   }
   if (format === 'svg') return new Blob([toSvg(list)], { type: 'image/svg+xml' });
-  const canvas = paint(list, FINER);
-  return new Promise((done, failed) =>
-    canvas.toBlob((b) => (b ? done(b) : failed(new Error('The picture could not be made.'))), 'image/png'),
-  );
+  return pngOf(paint(list, about.finer ?? FINER));
 }

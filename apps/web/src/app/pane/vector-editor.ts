@@ -6,6 +6,7 @@ import {
   classOf,
   formatNumber,
   featuresOf,
+  greysOf,
   RAMPS,
   sortedValues,
   type BreakRule,
@@ -174,6 +175,11 @@ export class VectorEditor {
   protected paint(key: string, colour: string): void {
     const by = this.style().by;
     if (by.kind === 'category') this.by_({ colours: { ...by.colours, [key]: colour } });
+  }
+
+  /** A set of greys for print; every one can be changed after that. */
+  protected inGrey(): void {
+    this.by_({ colours: greysOf(this.categories().map((c) => c.key)) });
   }
 
   protected save(): void {

@@ -7,6 +7,21 @@ export function saveBlob(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
 }
 
+/** A drawn picture as a file. */
+export const pngOf = (canvas: HTMLCanvasElement): Promise<Blob> =>
+  new Promise((done, failed) =>
+    canvas.toBlob((b) => (b ? done(b) : failed(new Error('The picture could not be made.'))), 'image/png'),
+  );
+
+/** Puts a picture into the clipboard. @throws Error where the browser does not let it */
+export async function copyPicture(blob: Blob): Promise<void> {
+  try {
+    await navigator.clipboard.write([new ClipboardItem({ 'image/png': blob })]);
+  } catch {
+    throw new Error('The browser does not let pictures be copied here; save it to a file.');
+  }
+}
+
 export const saveText = (text: string, name: string, type: string): void => saveBlob(new Blob([text], { type }), name);
 
 /** The file somebody chose in a field, which is emptied so that the same one can be chosen again. */

@@ -30,6 +30,7 @@ import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
 import { ShownResults } from './shown-results';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { ColumnParam, ColumnsParam } from './column-param';
 import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
@@ -44,6 +45,8 @@ import { WindowTrial } from './window-trial';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     ClusterCounts,
+    ColumnParam,
+    ColumnsParam,
     CrsField,
     DrawnParam,
     FormulaField,

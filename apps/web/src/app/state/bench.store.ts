@@ -166,6 +166,12 @@ export const BenchStore = signalStore(
         if (here) patchState(s, { activePane: here.id, selected: id });
         else if (d) show(id, clientKind(d.info).goes === 'evidence' ? s.activePane() : besides(), false);
       },
+      /** A dataset drawn another way in a pane beside. */
+      showBesideAs(id: string, look: object): void {
+        const pane = besides();
+        change(pane, () => ({ ...emptyPane(pane), layers: [{ dataset: id, visible: true, own: look }] }));
+        patchState(s, { activePane: pane, selected: id });
+      },
       /** A variant beside its sibling: all that lies under and over that, with the variant in its place. Nowhere where the sibling is not seen. */
       showVariant(id: string, sibling: string): boolean {
         const here = s.panes().find((p) => p.kind === MAP && p.layers.some((l) => l.dataset === sibling && l.visible));

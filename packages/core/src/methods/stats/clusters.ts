@@ -7,27 +7,15 @@ import { formatNumber } from '../../data/number-words';
 import { defineKernel } from '../../method/parallel';
 import { conditional, type Correction } from '../../numeric/local-association';
 import type { Rows } from '../../numeric/sparse-rows';
+import { meantColours } from '../../render/meanings';
 import type { Sample } from './neighbours';
 
 /** What a place and its neighbours are, in words; the first are what a value of it among its neighbours' is called. */
 export const NOT_SIGNIFICANT = 'not significant';
 export const ALONE = 'no neighbours';
 
-/** Kind by hue, odd ones out lighter and by another; what is not significant is paper. Each can be changed. */
-export const ASSOCIATION_COLOURS: Record<string, string> = {
-  'high-high': '#6d2f5c',
-  'low-low': '#2f6f5e',
-  'high-low': '#c98b2f',
-  'low-high': '#7fb0a6',
-  [NOT_SIGNIFICANT]: '#ebe4d6',
-  [ALONE]: '#b9b4aa',
-};
-export const GATHERING_COLOURS: Record<string, string> = {
-  high: '#6d2f5c',
-  low: '#2f6f5e',
-  [NOT_SIGNIFICANT]: '#ebe4d6',
-  [ALONE]: '#b9b4aa',
-};
+export const ASSOCIATION_COLOURS = meantColours('high-high', 'low-low', 'high-low', 'low-high', NOT_SIGNIFICANT, ALONE);
+export const GATHERING_COLOURS = meantColours('high', 'low', NOT_SIGNIFICANT, ALONE);
 
 export const quarterOf = (value: number, lag: number): string =>
   `${value > 0 ? 'high' : 'low'}-${lag > 0 ? 'high' : 'low'}`;

@@ -12,6 +12,7 @@ import {
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { column } from '../../method/params';
+import { meantColours } from '../../render/meanings';
 import { middles } from '../../numeric/middles';
 import { ALONE, ASSOCIATION_COLOURS, GATHERING_COLOURS, NOT_SIGNIFICANT } from './clusters';
 
@@ -52,13 +53,7 @@ export const compareClusters = defineMethod({
         by: {
           kind: 'category',
           column: '*change',
-          colours: {
-            same: '#8a8f7c',
-            other: '#c98b2f',
-            came: '#6d2f5c',
-            went: '#7fb0a6',
-            'not significant': '#ebe4d6',
-          },
+          colours: meantColours('same', 'other', 'came', 'went', NOT_SIGNIFICANT),
         },
         fill: 1,
         width: 0.5,

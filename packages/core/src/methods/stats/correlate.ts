@@ -33,7 +33,9 @@ export const correlate = defineMethod({
       { label: 'Going together' },
     ).default('pearson'),
   }),
-  outputs: { correlations: shown(output.table('Correlations', 'correlations'), { first: true }) },
+  outputs: {
+    correlations: shown(output.table('Correlations', 'correlations'), { first: true, panel: { id: 'correlations' } }),
+  },
   figures: { strongest: { label: 'Strongest' } },
   checks: ({ data }, p) => {
     const found = numberChecks(columnsOf(data), p.columns, 'columns', 2);

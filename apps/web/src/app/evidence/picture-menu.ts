@@ -1,0 +1,57 @@
+import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
+import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
+import { NgIcon, provideIcons } from '@ng-icons/core';
+import { ICONS } from '../parts/icons';
+import { copyPicture, pngOf, saveBlob } from '../parts/save';
+import { ProjectStore } from '../state/project.store';
+
+/** The charts of a panel as a picture, to a file or the clipboard, in a size that is told. */
+@Component({
+  selector: 'helk-picture-menu',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, NgIcon],
+  viewProviders: [provideIcons(ICONS)],
+  template: `
+    <button
+      class="icon-btn !w-7"
+      [cdkMenuTriggerFor]="pictures"
+      aria-label="Picture of this chart"
+      title="Picture of this chart"
+      data-testid="chart-picture"
+    >
+      <ng-icon name="lucideCamera" size="14" />
+    </button>
+    <ng-template #pictures>
+      <div cdkMenu class="popover py-1 w-[236px] text-[13px]">
+        @for (finer of [1, 2, 4]; track finer) {
+          <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(finer, false)">
+            Picture (PNG, <span class="num">{{ pixels(finer) }}</span>)
+          </button>
+        }
+        <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(2, true)">Copy picture</button>
+      </div>
+    </ng-template>
+  `,
+})
+export class PictureMenu {
+  /** What holds the charts. */
+  readonly host = input.required<HTMLElement>();
+  readonly title = input.required<string>();
+  private readonly project = inject(ProjectStore);
+
+  protected pixels(finer: number): string {
+    const { width, height } = this.host().getBoundingClientRect();
+    return `${Math.round(width * finer)} × ${Math.round(height * finer)}`;
+  }
+
+  protected make(finer: number, copied: boolean): void {
+    void this.project.guarded(async () => {
+      const { panelPicture } = await import('./panel-picture');
+      const file = await pngOf(panelPicture(this.host(), this.title(), finer));
+      if (copied) {
+        await copyPicture(file);
+        this.project.notify('Copied.');
+      } else saveBlob(file, `${this.title().replace(/[^\p{L}\p{N} ,._-]+/gu, '_')}.png`);
+    });
+  }
+}
