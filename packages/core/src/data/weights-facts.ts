@@ -1,4 +1,4 @@
-import { addUpToOne, isSymmetric, parts, rowCount } from '../numeric/sparse-rows';
+import { addUpToOne, runsBothWays, parts, rowCount } from '../numeric/sparse-rows';
 import type { Crs, Extent } from './crs';
 import type { ColumnInfo } from './features';
 import type { Weights } from './weights';
@@ -23,6 +23,7 @@ export interface WeightsInfo {
   components: number;
   /** Each row adds up to 1. */
   standardised: boolean;
+  /** Every link has one that runs back. */
   symmetric: boolean;
   /** A feature counts among its own neighbours. */
   self: boolean;
@@ -78,7 +79,7 @@ export function weightsInfo(w: Weights): WeightsInfo {
     islands,
     components: parts(w.rows).count,
     standardised: n > 0 && addUpToOne(w.rows),
-    symmetric: isSymmetric(w.rows),
+    symmetric: runsBothWays(w.rows),
     self,
     made: w.made,
     open: w.open,

@@ -156,8 +156,8 @@ export interface Method<
   serves?: Served;
   /** What chance decides in it; a method without it comes out alike whatever the seed. */
   random?: string;
-  /** Name of the result where the output's label would not tell it from others; given the names of the inputs by role. */
-  named?: (names: Record<string, string[]>, params: z.output<P>) => string;
+  /** Name of the result where the output's label would not tell it from others; given the names of the inputs by role, and the role of the result. */
+  named?: (names: Record<string, string[]>, params: z.output<P>, role: string) => string;
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];
   suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion | undefined>;
   estimate?: (inputs: InfosOf<I>, params: z.output<P>) => Estimate;

@@ -48,7 +48,7 @@ export async function runOn(
     if (spec.optional && !result[role]) continue;
     const name =
       m.named && hooks.names
-        ? m.named(hooks.names, f.resolved.values as never)
+        ? m.named(hooks.names, f.resolved.values as never, role)
         : base && !spec.suffix.startsWith('=')
           ? `${base} ${spec.suffix}`
           : spec.label;

@@ -70,13 +70,10 @@ export function addUpToOne(w: Rows): boolean {
   return true;
 }
 
-/** Whether the weight from i to j is that from j to i throughout. O(links). */
-export function isSymmetric(w: Rows): boolean {
+/** Whether every link has one that runs back, whatever they weigh. O(links) */
+export function runsBothWays(w: Rows): boolean {
   const t = transposed(w);
-  return (
-    w.offsets.every((o, i) => o === t.offsets[i]) &&
-    w.values.every((v, k) => v === t.values[k] && w.neighbours[k] === t.neighbours[k])
-  );
+  return w.offsets.every((o, i) => o === t.offsets[i]) && w.neighbours.every((j, k) => j === t.neighbours[k]);
 }
 
 /** W x: for each row the weighted sum of its neighbours' values. */

@@ -1,18 +1,30 @@
-/** Classes that mean the same wherever they come from, each with a colour of ours and a grey for print; what is not significant is paper. */
-export const MEANT: Readonly<Record<string, { colour: string; grey: string }>> = {
-  'high-high': { colour: '#6d2f5c', grey: '#1f1f1f' },
-  'low-low': { colour: '#2f6f5e', grey: '#8c8c8c' },
-  'high-low': { colour: '#c98b2f', grey: '#565656' },
-  'low-high': { colour: '#7fb0a6', grey: '#b8b8b8' },
+/** Classes that mean the same wherever they come from, each with a colour of ours and a grey for print; what is not significant is paper. In the order in which they are told. */
+export const MEANT: Readonly<Record<string, { colour: string; grey: string; words?: string }>> = {
+  'high-high': { colour: '#6d2f5c', grey: '#1f1f1f', words: 'high among high' },
+  'low-low': { colour: '#2f6f5e', grey: '#8c8c8c', words: 'low among low' },
+  'high-low': { colour: '#c98b2f', grey: '#565656', words: 'high among low' },
+  'low-high': { colour: '#7fb0a6', grey: '#b8b8b8', words: 'low among high' },
   high: { colour: '#6d2f5c', grey: '#1f1f1f' },
   low: { colour: '#2f6f5e', grey: '#8c8c8c' },
-  'not significant': { colour: '#ebe4d6', grey: '#f3f3f3' },
-  'no neighbours': { colour: '#b9b4aa', grey: '#d8d8d8' },
-  same: { colour: '#8a8f7c', grey: '#8c8c8c' },
-  other: { colour: '#c98b2f', grey: '#565656' },
+  same: { colour: '#8a8f7c', grey: '#8c8c8c', words: 'the same' },
+  other: { colour: '#c98b2f', grey: '#565656', words: 'of another kind' },
   came: { colour: '#6d2f5c', grey: '#1f1f1f' },
   went: { colour: '#7fb0a6', grey: '#b8b8b8' },
+  'not significant': { colour: '#ebe4d6', grey: '#f3f3f3' },
+  'no neighbours': { colour: '#b9b4aa', grey: '#d8d8d8' },
 };
+
+/** What a class is called in a key. */
+export const meantWords = (label: string): string =>
+  (Object.hasOwn(MEANT, label) ? MEANT[label]!.words : undefined) ?? label;
+
+/** Labels in the order of their meaning, where most of them have one; else as they are. */
+export function inOrder<T>(all: readonly T[], label: (one: T) => string): T[] {
+  const order = Object.keys(MEANT);
+  const rank = (one: T): number => (order.indexOf(label(one)) + order.length + 1) % (order.length + 1);
+  const meant = all.filter((one) => order.includes(label(one))).length * 2 > all.length;
+  return meant ? [...all].sort((a, b) => rank(a) - rank(b)) : [...all];
+}
 
 /** Colours of some of them, as a way of drawing has them. */
 export const meantColours = (...words: (keyof typeof MEANT)[]): Record<string, string> =>

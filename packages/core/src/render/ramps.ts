@@ -55,6 +55,12 @@ export const RAMPS: readonly Ramp[] = [
     kind: 'sequential',
     stops: ['#eff5f1', '#c5dfdc', '#8fc0c8', '#569bb0', '#2d7295', '#174a74', '#0b2548'],
   },
+  {
+    id: 'certainty',
+    title: 'Deep water to paper',
+    kind: 'sequential',
+    stops: ['#0f3b44', '#2f7f86', '#8cc0bf', '#ebe4d6'],
+  },
   { id: 'slate', title: 'Ink to paper', kind: 'sequential', stops: ['#14181a', '#565c5f', '#9aa0a2', '#f4f2ec'] },
   {
     id: 'scales',

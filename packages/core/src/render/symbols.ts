@@ -2,6 +2,7 @@ import type { Column, Features } from '../data/features';
 import { labelsOver } from '../formula/over-features';
 import { classBreaks, classOf, type BreakRule } from '../numeric/classes';
 import { categoryColours } from './categories';
+import { inOrder, meantWords } from './meanings';
 import { colourTable } from './paint';
 import { rampTable } from './ramps';
 import type { Scale } from './style';
@@ -126,13 +127,23 @@ export function rampColours(ramp: string, reversed: boolean, n: number): string[
 const hexOf = (t: ArrayLike<number>, i: number): string =>
   `#${[0, 1, 2].map((k) => t[i + k]!.toString(16).padStart(2, '0')).join('')}`;
 
+/** How a number is written, with as many digits as one in a range of that size has. */
+type Format = (v: number, range?: number) => string;
+
+/** Sizes of ranges whose numbers have 0, 1, 2 … digits behind the point. */
+const DIGITS = [1000, 100, 1, 0.1, 0.01, 0.001, 1e-4, 1e-5];
+
+/** As many digits as tell breaks apart, and are off by no more than a tenth of the smallest step between them. */
+function rangeOf(breaks: readonly number[], sorted: Float64Array): number {
+  const [low, high] = [sorted[0] ?? 0, sorted[sorted.length - 1] ?? 0];
+  let least = high - low;
+  for (let i = 1; i < breaks.length; i++) least = Math.min(least, breaks[i]! - breaks[i - 1]!);
+  const digits = least > 0 ? Math.ceil(-Math.log10(least / 4) - 1e-9) : 0;
+  return DIGITS[Math.min(DIGITS.length - 1, Math.max(0, digits))]!;
+}
+
 /** Applies a style to features. O(n log n) for classes, O(n) otherwise. @param scale of the raster below, for colours taken from it */
-export function symbolsOf(
-  s: VectorStyle,
-  f: Features,
-  format: (v: number) => string = String,
-  scale: Scale | null = null,
-): Symbols {
+export function symbolsOf(s: VectorStyle, f: Features, format: Format = String, scale: Scale | null = null): Symbols {
   const n = f.featureOffsets.length - 1;
   const out: Symbols = {
     index: new Uint16Array(n),
@@ -170,12 +181,7 @@ export function symbolsOf(
   return out;
 }
 
-function classes(
-  by: Extract<ColourBy, { kind: 'classes' }>,
-  f: Features,
-  out: Symbols,
-  format: (v: number) => string,
-): void {
+function classes(by: Extract<ColourBy, { kind: 'classes' }>, f: Features, out: Symbols, format: Format): void {
   const c = columnOf(f, by.column);
   if (!c || c.type === 'text') {
     out.problem = `There is no column "${by.column}" of numbers.`;
@@ -187,7 +193,7 @@ function classes(
   // Times of some length are told in minutes, unless the column is called otherwise.
   const minutes = c.unit === 's' && c.name !== 'seconds' && sorted[sorted.length - 1]! >= 120;
   if (minutes) out.unit = 'min';
-  const told = minutes ? (v: number): string => format(v / 60) : format;
+  const told = (v: number): string => (minutes ? format(v / 60) : format(v, rangeOf(out.breaks, sorted)));
   out.colours = [...rampColours(by.ramp, by.reversed, k), MISSING_COLOUR];
   const counts = new Uint32Array(k + 1);
   const v = c.values as Float64Array;
@@ -243,7 +249,7 @@ function categories(by: Extract<ColourBy, { kind: 'category' }>, f: Features, ou
     return;
   }
   const all = categoriesOf(c);
-  const shown = all.slice(0, MOST_CATEGORIES);
+  const shown = inOrder(all.slice(0, MOST_CATEGORIES), (x) => x.key);
   const suggested = categoryColours(shown.map((x) => x.key));
   const at = new Map(shown.map((x, i) => [x.key, i]));
   out.colours = [...shown.map((x, i) => by.colours[x.key] ?? suggested[i]!), MISSING_COLOUR];
@@ -253,7 +259,12 @@ function categories(by: Extract<ColourBy, { kind: 'category' }>, f: Features, ou
     if (k === undefined) other++;
     out.index[i] = k ?? shown.length;
   }
-  out.legend = shown.map((x, i) => ({ colour: out.colours[i]!, text: x.key || '(empty)', count: x.count, key: x.key }));
+  out.legend = shown.map((x, i) => ({
+    colour: out.colours[i]!,
+    text: meantWords(x.key) || '(empty)',
+    count: x.count,
+    key: x.key,
+  }));
   if (other)
     out.legend.push({
       colour: MISSING_COLOUR,

@@ -24,9 +24,8 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     }
   }
   const sibling = record.variantOf ? await getRun(db, record.variantOf) : null;
-  const own = method.named?.(names, record.params as never).slice(0, 200);
   const nameOf = (role: string, params: Record<string, unknown>): string => {
-    const name = own ?? method.outputs[role]!.label;
+    const name = method.named?.(names, record.params as never, role).slice(0, 200) ?? method.outputs[role]!.label;
     return sibling ? variantName(method, name, sibling.params, params) : name;
   };
   const made = (role: string, params: Record<string, unknown>) => ({

@@ -1,3 +1,5 @@
+import type { Symbols } from '@helk/core';
+
 /** Colours of the furniture that drawing needs, as they are at this moment. */
 export interface Theme {
   dark: boolean;
@@ -26,6 +28,24 @@ export function themeNow(dark: boolean): Theme {
     missing: dark ? DARK : LIGHT,
   };
 }
+
+/** Colours that stand for paper, and what stands for it in the dark: what is quiet must not be the brightest thing there is. */
+const PAPER: Record<string, string> = { '#ebe4d6': '#2b3233', '#fbf8f2': '#171b1c' };
+
+/** A colour as it is drawn in a theme. */
+export const onPaper = (colour: string, dark: boolean): string => (dark ? (PAPER[colour] ?? colour) : colour);
+
+export const isDark = (): boolean => document.documentElement.dataset['theme'] === 'dark';
+
+/** Worked-out symbols with the colours of a theme. */
+export const symbolsOnPaper = (s: Symbols, dark: boolean): Symbols =>
+  dark
+    ? {
+        ...s,
+        colours: s.colours.map((c) => onPaper(c, dark)),
+        legend: s.legend.map((e) => ({ ...e, colour: onPaper(e.colour, dark) })),
+      }
+    : s;
 
 /** Red, green and blue of `#rrggbb`. */
 export const rgbOf = (hex: string): [number, number, number] => {

@@ -19,7 +19,7 @@ import {
 } from '@helk/core';
 import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
 import { StampLayer } from './stamps';
-import type { Theme } from './theme';
+import { onPaper, symbolsOnPaper, type Theme } from './theme';
 
 /** From here on points are stamped by hand instead of by one object each. */
 const MANY_POINTS = 4000;
@@ -112,7 +112,8 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
   }
 
   private lookOf({ item, look, below, theme }: LayerState<VectorStyle>): Look {
-    return { style: look, picked: this.made.tools.picks.of(item.id), theme, scale: below };
+    const outline = look.outline && onPaper(look.outline, theme.dark);
+    return { style: { ...look, outline }, picked: this.made.tools.picks.of(item.id), theme, scale: below };
   }
 
   /** Hands over the features; nothing is drawn before. */
@@ -170,9 +171,13 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
     this.look = look;
     if (!this.features) return;
     const scale = style.by.kind === 'raster' ? look.scale : null;
-    const key = JSON.stringify({ ...style, opacity: 0, scale });
+    const key = JSON.stringify({ ...style, opacity: 0, scale, dark: theme.dark });
     if (key === this.key && was.picked === picked && was.theme.dark === theme.dark) return;
-    if (key !== this.key) this.worked = symbolsOf(style, this.features, (v) => formatNumber(v, 1000), scale);
+    if (key !== this.key)
+      this.worked = symbolsOnPaper(
+        symbolsOf(style, this.features, (v, range = 1000) => formatNumber(v, range), scale),
+        theme.dark,
+      );
     const told = key !== this.key;
     this.key = key;
     this.styles.clear();

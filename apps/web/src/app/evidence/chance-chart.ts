@@ -12,6 +12,7 @@ import {
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip, type Plugin } from 'chart.js';
 import { formatNumber } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
+import { figure } from './quarters';
 import { axis, NUMBER_FONT, themeColour } from './chart-look';
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
@@ -49,7 +50,7 @@ export class ChanceChart {
     const o = this.observed();
     const [above, below] = [d.filter((v) => v >= o).length, d.filter((v) => v <= o).length];
     const fewer = above <= below ? `${formatNumber(above)} come out as high` : `${formatNumber(below)} come out as low`;
-    return `${formatNumber(d.length)} shuffles: ${formatNumber(mean, 1)} ± ${formatNumber(sd, 1)}; observed ${this.measure()} ${formatNumber(o, 1)}, ${fewer}`;
+    return `${formatNumber(d.length)} shuffles: ${figure(mean)} ± ${figure(sd)}; observed ${this.measure()} ${figure(o)}, ${fewer}`;
   });
 
   constructor() {

@@ -98,7 +98,7 @@ export class ConnectivityPanel {
       { name: 'without any', value: formatNumber(w.islands) },
       { name: 'parts', value: formatNumber(w.components) },
       { name: 'rows add up to 1', value: w.standardised ? 'yes' : 'no' },
-      { name: 'same both ways', value: w.symmetric ? 'yes' : 'no' },
+      { name: 'links run both ways', value: w.symmetric ? 'yes' : 'no' },
       { name: 'of', value: this.source()?.name ?? 'features not here' },
     ];
   });

@@ -47,7 +47,7 @@ interface Cell {
                   <td class="p-0">
                     @if (c.cell; as v) {
                       <button
-                        class="num w-full min-w-[70px] h-[26px] px-1.5 text-right rounded-[2px] hover:outline hover:outline-1 hover:outline-act"
+                        class="num w-full min-w-[60px] h-[26px] px-1 text-right rounded-[2px] hover:outline hover:outline-1 hover:outline-act"
                         [style.background]="c.shade"
                         [style.color]="c.ink"
                         [class.!outline]="here() === c.key"
@@ -70,7 +70,7 @@ interface Cell {
                         {{ c.text }}<sup class="inline-block w-[18px] text-left">{{ c.stars }}</sup>
                       </button>
                     } @else {
-                      <span class="block h-[26px] min-w-[70px] rounded-[2px] bg-line-soft/40"></span>
+                      <span class="block h-[26px] min-w-[60px] rounded-[2px] bg-line-soft/40"></span>
                     }
                   </td>
                 }
@@ -117,7 +117,7 @@ export class CorrelationsPanel {
             name: other,
             key: `${name}\n${other}`,
             cell: v,
-            text: v && v.r === v.r ? v.r.toFixed(2) : '–',
+            text: v && v.r === v.r ? v.r.toFixed(2).replace('-', '−') : '–',
             p: v && v.p === v.p ? (v.p < 0.001 ? '< 0.001' : v.p.toFixed(3)) : 'not known',
             stars: v ? starsOf(v.p) : '',
             shade: v && v.r === v.r ? shadeOf(v.r) : 'transparent',
@@ -145,7 +145,10 @@ export class CorrelationsPanel {
   protected copy(): void {
     const m = this.matrix();
     if (!m) return;
-    const lines = [['', ...m.names], ...m.rows.map((r) => [r.name, ...r.cells.map((c) => (c.cell ? c.text : '1.00'))])];
+    const lines = [
+      ['', ...m.names],
+      ...m.rows.map((r) => [r.name, ...r.cells.map((c) => (c.cell ? c.text.replace('−', '-') : '1.00'))]),
+    ];
     this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
     this.project.notify('Copied; paste it into a spreadsheet.');
   }

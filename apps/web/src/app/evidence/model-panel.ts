@@ -10,7 +10,7 @@ import {
   signal,
   viewChild,
 } from '@angular/core';
-import { Chart } from 'chart.js';
+import { Chart, LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip } from 'chart.js';
 import { apart, dataOf, type Column, type Features } from '@helk/core';
 import { evaluateOver } from '@helk/core/formula/over-features';
 import { leastSquares } from '@helk/core/numeric/least-squares';
@@ -23,6 +23,8 @@ import { ChartBrush, type Brushed } from './chart-brush';
 import { scatterChart } from './column-chart-configs';
 import { numbersOf } from './column-values';
 import { madeColumn } from './quarters';
+
+Chart.register(LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip);
 
 const FITTED = '\u0000fitted';
 

@@ -37,7 +37,7 @@ const FORMS: { id: TableForm; label: string }[] = [
           <button class="link flex-none" (click)="copy(f.id)" [attr.data-testid]="'copy-' + f.id">{{ f.label }}</button>
         }
       </div>
-      <div class="flex-1 min-h-0 overflow-auto px-3.5 pb-2 flex gap-8 items-start">
+      <div class="flex-1 min-h-0 overflow-auto px-3.5 pb-2 flex flex-wrap gap-x-8 gap-y-2 items-start">
         <table class="text-[12.5px] border-collapse flex-none">
           <thead>
             <tr class="border-y border-line">
@@ -55,7 +55,7 @@ const FORMS: { id: TableForm; label: string }[] = [
                   <td class="num text-right px-3 pt-1">
                     @if (c) {
                       <span class="whitespace-nowrap"
-                        >{{ c.text
+                        >{{ shown(c.text)
                         }}<sup class="inline-block w-[18px] text-left">{{ stars() ? c.stars : '' }}</sup></span
                       >
                       <span class="block text-ink-2 text-[11.5px] pr-[18px]">{{ c.under }}</span>
@@ -80,7 +80,7 @@ const FORMS: { id: TableForm; label: string }[] = [
               <tr>
                 <th class="text-left font-[450] pr-4 whitespace-nowrap">{{ word(f.name) }}</th>
                 @for (c of f.cells; track $index) {
-                  <td class="num text-right px-3 whitespace-nowrap">{{ c }}</td>
+                  <td class="num text-right px-3 whitespace-nowrap">{{ shown(c) }}</td>
                 }
               </tr>
             }
@@ -104,6 +104,8 @@ export class ModelTable {
   protected readonly forms = FORMS;
   protected readonly levels = LEVELS;
   protected readonly word = wordFor;
+  /** On the screen a minus is one; copied it stays what every program reads. */
+  protected readonly shown = (s: string): string => s.replaceAll('-', '−');
   protected readonly stars = signal(true);
 
   private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);

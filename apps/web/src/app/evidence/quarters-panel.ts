@@ -11,6 +11,7 @@ import {
 } from '@angular/core';
 import { Chart, LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip } from 'chart.js';
 import { dataOf, formatNumber, ofKind, symbolsOf, type VectorStyle } from '@helk/core';
+import { symbolsOnPaper } from '../draw/theme';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Looks } from '../state/looks';
@@ -19,12 +20,12 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { ChanceChart } from './chance-chart';
 import { chanceOf } from './chance-panel';
 import { ChartBrush, type Brushed } from './chart-brush';
-import { madeColumn, namesOf, QUARTERS, quartersChart, quartersOf } from './quarters';
+import { figure, madeColumn, namesOf, QUARTERS, quartersChart, quartersOf } from './quarters';
 
 Chart.register(LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip);
 
-/** Steps of p that a map of how sure one is tells apart: the usual levels. */
-const SURE = [0.001, 0.01, 0.05, 0.1];
+/** Steps of p that a map of how sure one is tells apart: the usual levels, themselves on the side of what they let through. */
+const SURE = [0.001, 0.01, 0.05].map((p) => p * (1 + 1e-9));
 
 /** Value against the neighbours' mean, in four quarters, in the colours of the map; and by its side what chance alone would make of it. */
 @Component({
@@ -111,9 +112,9 @@ export class QuartersPanel {
     const [q, f] = [this.quarters(), this.run()?.figures ?? {}];
     if (!q) return '';
     const told = (name: string, words: string): string[] =>
-      typeof f[name] === 'number' ? [`${words} ${formatNumber(f[name], 1)}`] : [];
+      typeof f[name] === 'number' ? [`${words} ${figure(f[name])}`] : [];
     return [
-      `I ${formatNumber((f['i'] as number | undefined) ?? q.slope, 1)}`,
+      `I ${figure((f['i'] as number | undefined) ?? q.slope)}`,
       ...told('expected', 'expected'),
       ...told('z', 'z'),
       ...told('pPermutation', 'p'),
@@ -170,7 +171,7 @@ export class QuartersPanel {
     this.chart = null;
     if (!q || !f || !at) return;
     const look = this.looks.of<VectorStyle>(this.item());
-    const symbols = symbolsOf({ ...look, label: null }, f);
+    const symbols = symbolsOnPaper(symbolsOf({ ...look, label: null }, f), this.bench.dark());
     const config = quartersChart(q, (i) => symbols.colours[symbols.index[i]!]!, namesOf(f), this.picked());
     this.chart = new Chart(at.nativeElement, config as never);
   }
@@ -215,7 +216,7 @@ export class QuartersPanel {
         rule: 'own',
         classes: SURE.length + 1,
         own: SURE,
-        ramp: 'viridis',
+        ramp: 'certainty',
         reversed: false,
       },
     });

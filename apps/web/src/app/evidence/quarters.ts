@@ -2,7 +2,7 @@ import type { ChartConfiguration, Plugin } from 'chart.js';
 import { displayUnit, formatNumber, valueOf, type Column, type Features } from '@helk/core';
 import { evaluateOver } from '@helk/core/formula/over-features';
 import type { ApiRun } from '@helk/core/api/schemas';
-import { axis, themeColour } from './chart-look';
+import { axis, NUMBER_FONT, themeColour } from './chart-look';
 import { numbersOf } from './column-values';
 
 /** Points drawn at most; what is picked always counts all. */
@@ -127,6 +127,10 @@ export function quartersChart(
   if (picked) for (const i of rows) if (picked[i]) some!.push({ x: q.x[i]!, y: q.y[i]!, row: i });
   const radius = q.count > 3000 ? 1.8 : 3.2;
   const [low, high] = rows.reduce(([a, b], i) => [Math.min(a, q.x[i]!), Math.max(b, q.x[i]!)], [Infinity, -Infinity]);
+  const [bottom, top] = rows.reduce(
+    ([a, b], i) => [Math.min(a, q.y[i]!), Math.max(b, q.y[i]!)],
+    [Infinity, -Infinity],
+  ) as [number, number];
   const edge = themeColour('--leaf');
   return {
     type: 'scatter',
@@ -180,12 +184,25 @@ export function quartersChart(
       },
       scales: {
         x: axis('x', 'value, standard deviations from the mean', (v) => formatNumber(v, 10)),
-        y: axis('y', 'neighbours', (v) => formatNumber(v, 10)),
+        // Room for the names of the quarters.
+        y: axis('y', 'neighbours', (v) => formatNumber(Math.round(v * 10) / 10, 10), {
+          min: bottom - 0.16 * (top - bottom),
+          max: top + 0.16 * (top - bottom),
+          ticks: {
+            color: themeColour('--ink-2'),
+            font: NUMBER_FONT,
+            includeBounds: false,
+            callback: (v: number) => formatNumber(Math.round(v * 10) / 10, 10),
+          },
+        }),
       },
     } as never,
     plugins: [cross],
   };
 }
+
+/** A figure with three places that count, as measures are told. */
+export const figure = (v: number): string => String(Number(v.toPrecision(3))).replace('-', '−');
 
 /** What a row is called: its first text that tells rows apart, else its number. */
 export function namesOf(f: Features): (row: number) => string {

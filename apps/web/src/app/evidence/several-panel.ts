@@ -8,7 +8,9 @@ import {
   input,
   viewChildren,
 } from '@angular/core';
-import { columnsOf, dataOf, extentOf, formatNumber, type Features, type VectorStyle } from '@helk/core';
+import { columnsOf, dataOf, extentOf, meantWords, type Features, type VectorStyle } from '@helk/core';
+import { figure } from './quarters';
+import { onPaper } from '../draw/theme';
 import { drawSmall } from '../kinds/features';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
@@ -17,7 +19,7 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
 
 /** Pictures side by side; more would be too small to compare. */
 const MOST = 12;
-const [WIDTH, HEIGHT] = [176, 118];
+const [WIDTH, HEIGHT] = [144, 104];
 
 interface Frame {
   key: string;
@@ -30,52 +32,51 @@ interface Frame {
 @Component({
   selector: 'helk-several-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: {
-    class: 'flex flex-1 min-w-0 min-h-0 overflow-auto gap-3.5 px-3.5 py-2 items-start',
-    'data-testid': 'several',
-  },
+  host: { class: 'flex flex-col flex-1 min-w-0 min-h-0 overflow-auto px-3.5 py-2 gap-2', 'data-testid': 'several' },
   template: `
-    @for (m of frames(); track m.key) {
-      <figure class="flex-none m-0">
-        <button
-          class="block border rounded-[3px] bg-paper hover:border-act"
-          [class]="m.item.id === item().id ? 'border-line' : 'border-line-soft'"
-          (click)="open(m)"
-          [title]="m.item.name + ', ' + m.words + ': in a pane beside'"
-          [attr.data-testid]="'frame-' + m.column"
-        >
-          <canvas
-            #c
-            [width]="width * ratio"
-            [height]="height * ratio"
-            [style.width.px]="width"
-            [style.height.px]="height"
-            role="img"
-            [attr.aria-label]="m.words"
-          ></canvas>
-        </button>
-        <figcaption class="text-[12px] mt-1 max-w-[176px]">
-          <span class="block truncate font-[550]" [title]="m.words">{{ m.words }}</span>
-          <span class="num text-ink-2 text-[11px] block">{{ counts().get(m.key) ?? '' }}</span>
-        </figcaption>
-      </figure>
-    } @empty {
-      <p class="text-ink-2">Reading …</p>
-    }
     @if (legend().length) {
-      <ul class="flex-none text-[12px] grid gap-1 content-start pl-1" aria-label="Key">
+      <ul class="flex-none flex flex-wrap gap-x-4 gap-y-0.5 text-[12px]" aria-label="Key">
         @for (e of legend(); track e.key) {
           <li class="flex items-center gap-1.5">
             <span class="w-4 h-2.5 rounded-[2px] border border-line" [style.background]="e.colour"></span>{{ e.key }}
           </li>
         }
-        @if (frames().length === 1) {
-          <li class="text-ink-2 max-w-[220px] mt-1">
-            Runs of the same method on the same features come to stand here.
-          </li>
-        }
       </ul>
     }
+    <div class="flex flex-wrap gap-x-3.5 gap-y-2">
+      @for (m of frames(); track m.key) {
+        <figure class="flex-none m-0">
+          <button
+            class="block border rounded-[3px] bg-paper hover:border-act"
+            [class]="m.item.id === item().id ? 'border-line' : 'border-line-soft'"
+            (click)="open(m)"
+            [title]="m.item.name + ', ' + m.words + ': in a pane beside'"
+            [attr.data-testid]="'frame-' + m.column"
+          >
+            <canvas
+              #c
+              [width]="width * ratio"
+              [height]="height * ratio"
+              [style.width.px]="width"
+              [style.height.px]="height"
+              role="img"
+              [attr.aria-label]="m.words"
+            ></canvas>
+          </button>
+          <figcaption class="text-[12px] mt-1" [style.max-width.px]="width">
+            <span class="block truncate font-[550]" [title]="m.words">{{ m.words }}</span>
+            <span class="num text-ink-2 text-[11px] block">{{ counts().get(m.key) ?? '' }}</span>
+          </figcaption>
+        </figure>
+      } @empty {
+        <p class="text-ink-2">Reading …</p>
+      }
+      @if (frames().length === 1) {
+        <p class="text-ink-2 text-[12px] max-w-[240px]">
+          Runs of the same method on the same features come to stand here.
+        </p>
+      }
+    </div>
   `,
 })
 export class SeveralPanel {
@@ -96,7 +97,10 @@ export class SeveralPanel {
     return by.kind === 'category' ? by : null;
   });
   protected readonly legend = computed(() =>
-    Object.entries(this.by()?.colours ?? {}).map(([key, colour]) => ({ key, colour })),
+    Object.entries(this.by()?.colours ?? {}).map(([key, colour]) => ({
+      key: meantWords(key),
+      colour: onPaper(colour, this.bench.dark()),
+    })),
   );
 
   protected readonly frames = computed((): Frame[] => {
@@ -170,7 +174,7 @@ export class SeveralPanel {
         (c.values as string[]).filter((v, i) => !c.missing?.[i] && v.startsWith(start)).length;
       const figures = this.project.runEntityMap()[m.item.runId ?? '']?.figures ?? {};
       const i = figures['i'];
-      out.set(m.key, `${typeof i === 'number' ? `I ${formatNumber(i, 1)} · ` : ''}${n('high')} high, ${n('low')} low`);
+      out.set(m.key, `${typeof i === 'number' ? `I ${figure(i)} · ` : ''}${n('high')} high, ${n('low')} low`);
     }
     return out;
   });

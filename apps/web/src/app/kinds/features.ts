@@ -20,6 +20,7 @@ import {
 } from '@helk/core';
 import { isInside } from '@helk/core/numeric/inside';
 import { VectorDrawn } from '../draw/vectors';
+import { isDark, onPaper, symbolsOnPaper } from '../draw/theme';
 import type { ClientKind } from './kind';
 import { NO_LEGEND, UNPLACED } from './legend';
 import { rowWords } from './rows';
@@ -30,10 +31,15 @@ const MOST_RINGS = 5000;
 
 /** A way of drawing so far as the columns are there; `*` stands for anything in a name: the first column that begins so, or else the last that fits. */
 function fitted(wish: Partial<VectorStyle>, info: FeaturesInfo): Partial<VectorStyle> {
-  const named = (name: string): string | undefined =>
-    name.startsWith('*')
-      ? info.columns.findLast((c) => c.name.includes(name.replaceAll('*', '')))?.name
-      : info.columns.find((c) => (name.endsWith('*') ? c.name.startsWith(name.slice(0, -1)) : c.name === name))?.name;
+  const named = (name: string): string | undefined => {
+    const bare = name.replaceAll('*', '');
+    if (!name.startsWith('*'))
+      return info.columns.find((c) => (name.endsWith('*') ? c.name.startsWith(bare) : c.name === name))?.name;
+    const last = info.columns.findLast((c) => c.name.includes(bare))?.name;
+    // Of several that one run made, as one a distance, the first.
+    const stem = last && name.endsWith('*') && last.slice(0, last.lastIndexOf(bare) + bare.length + 1);
+    return stem && stem !== last ? info.columns.find((c) => c.name.startsWith(stem))?.name : last;
+  };
   const out = { ...wish };
   if (out.by && out.by.kind !== 'one') {
     const column = named(out.by.column);
@@ -83,8 +89,9 @@ export function drawSmall(canvas: HTMLCanvasElement, f: Features, e: Extent, loo
   const g = canvas.getContext('2d')!;
   g.clearRect(0, 0, canvas.width, canvas.height);
   g.lineWidth = f.geometry === 'polygon' ? 0.8 : 1.5;
-  const edge = f.geometry === 'polygon' ? look.outline : null;
-  const symbols = symbolsOf({ ...look, label: null }, f);
+  const dark = isDark();
+  const edge = f.geometry === 'polygon' && look.outline ? onPaper(look.outline, dark) : null;
+  const symbols = symbolsOnPaper(symbolsOf({ ...look, label: null }, f), dark);
   const solid = look.by.kind !== 'one';
   // The feature of each ring, for its colour.
   const feature = new Uint32Array(f.ringOffsets.length);

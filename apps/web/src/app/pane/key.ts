@@ -56,6 +56,9 @@ export const NARROW = 560;
           >
             <span [class]="swatch(e)" [style.background]="e.colour" [style.borderColor]="e.outline ?? e.colour"></span
             ><span class="truncate" [class.num]="legend().numeric">{{ e.text }}</span>
+            @if (!legend().numeric) {
+              <span class="num text-ink-2">{{ count(e.count) }}</span>
+            }
           </button>
         } @else {
           <div class="flex items-center gap-1.5 text-[11px] leading-[15px]" [class.num]="legend().numeric">

@@ -7,6 +7,7 @@ import {
   formatNumber,
   featuresOf,
   greysOf,
+  inOrder,
   RAMPS,
   sortedValues,
   type BreakRule,
@@ -102,7 +103,7 @@ export class VectorEditor {
     const by = this.style().by;
     const c = by.kind === 'category' ? this.features()?.columns.find((x) => x.name === by.column) : undefined;
     if (!c || by.kind !== 'category') return [];
-    const all = categoriesOf(c).slice(0, 200);
+    const all = inOrder(categoriesOf(c).slice(0, 200), (x) => x.key);
     const suggested = categoryColours(all.map((x) => x.key));
     return all.map((x, i) => ({ ...x, colour: by.colours[x.key] ?? suggested[i]! }));
   });

@@ -306,11 +306,15 @@ export class RunSheet {
       // A dataset named like the role stands in it: "veyra-mapped-streams" for mapped.
       const named = fits.find(
         (d) =>
-          clientKind(d.info).goes === 'on top' && d.name.toLowerCase().includes(role.toLowerCase()) && !used.has(d.id),
+          role.length > 2 &&
+          clientKind(d.info).goes === 'on top' &&
+          d.name.toLowerCase().includes(role.toLowerCase()) &&
+          !used.has(d.id),
       );
       if (spec.least === 0 && !spec.eager && !named) continue;
       const pick =
         fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
+        this.relative(fits, used) ??
         named ??
         shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ??
         [...fits].reverse().find((d) => !used.has(d.id));
@@ -320,6 +324,16 @@ export class RunSheet {
       }
     }
     return out;
+  }
+
+  /** What was made as one that stands in another role already was: two results of one method are held against each other. */
+  private relative(fits: readonly DatasetItem[], used: ReadonlySet<string>): DatasetItem | undefined {
+    const kin = (d: DatasetItem): string | null => {
+      const method = this.store.runEntityMap()[d.runId ?? '']?.method;
+      return method && method !== 'import' ? `${method} ${d.role}` : null;
+    };
+    const own = [...used].map((id) => kin(this.item(id)!)).filter((k) => k !== null);
+    return fits.findLast((d) => !used.has(d.id) && own.includes(kin(d)!));
   }
 
   protected item(id: string | undefined): DatasetItem | undefined {

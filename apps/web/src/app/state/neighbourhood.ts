@@ -21,15 +21,24 @@ export class Neighbourhood {
       .filter((d): d is DatasetItem => !!d && ofKind('weights', d.info) !== null),
   );
 
-  constructor() {
-    effect(() => {
-      for (const w of this.seen()) {
+  /** What is to be lit of which. Lighting it changes what is picked, but not this: else it would never come to rest. */
+  private readonly wanted = computed(
+    () =>
+      this.seen().flatMap((w) => {
         const source = this.sourceOf(w);
         const lines = dataOf('features', this.data.now(w.id));
-        const picked = source ? this.pickedOf(source) : null;
-        if (!source || !lines) continue;
-        untracked(() => this.light(w.id, lines.columns, picked));
-      }
+        return source && lines ? [{ id: w.id, lines, picked: this.pickedOf(source) }] : [];
+      }),
+    {
+      equal: (a, b) =>
+        a.length === b.length &&
+        a.every((x, k) => x.id === b[k]!.id && x.lines === b[k]!.lines && x.picked === b[k]!.picked),
+    },
+  );
+
+  constructor() {
+    effect(() => {
+      for (const { id, lines, picked } of this.wanted()) untracked(() => this.light(id, lines.columns, picked));
     });
   }
 

@@ -79,7 +79,7 @@ export const weights: KindRecord<'weights', Weights, WeightsInfo, Handle<Weights
       name: 'Weights',
       value: [
         info.standardised ? 'each row adds up to 1' : 'as they are, not standardised',
-        info.symmetric ? 'the same both ways' : 'not the same both ways',
+        info.symmetric ? 'links run both ways' : 'links do not all run both ways',
         ...(info.self ? ['the place itself among them'] : []),
       ].join(', '),
     },

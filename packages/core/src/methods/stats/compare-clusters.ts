@@ -40,12 +40,12 @@ export const compareClusters = defineMethod({
   keywords: ['cluster change', 'years', 'sensitivity', 'transition', 'stable clusters', 'agreement'],
   sources: ['common practice, no source'],
   inputs: {
-    a: input.features({ label: 'Clusters' }),
-    b: input.features({ label: 'Held against' }),
+    a: input.features({ label: 'Clusters, before' }),
+    b: input.features({ label: 'Clusters, after' }),
   },
   params: z.object({
-    aColumn: column({ label: 'Class', of: 'a' }).optional(),
-    bColumn: column({ label: 'Class there', of: 'b' }).optional(),
+    aColumn: column({ label: 'Class before', of: 'a' }).optional(),
+    bColumn: column({ label: 'Class after', of: 'b' }).optional(),
   }),
   outputs: {
     changes: shown(output.features('Clusters compared', 'compared'), {
@@ -59,10 +59,10 @@ export const compareClusters = defineMethod({
         width: 0.5,
         outline: '#fbf8f2',
       },
-      first: true,
     }),
     matrix: shown(output.table('Which became which', 'which became which'), {
       panel: { id: 'crossing', of: 'changes', title: 'Which became which' },
+      first: true,
     }),
   },
   figures: {

@@ -29,7 +29,7 @@ export const compareModels = defineMethod({
       first: true,
     }),
   },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, models of ${p.dependent}`,
+  named: (_, p) => `Models of ${p.dependent}`,
   random: 'vectors on which traces are estimated, beyond 5 000 features',
   figures: { advised: { label: 'Advised' }, reason: { label: 'Why' } },
   checks: ({ features, weights }, p) => modelChecks(features, weights, p),

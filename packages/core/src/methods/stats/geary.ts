@@ -24,7 +24,7 @@ export const geary = defineMethod({
   outputs: {
     chance: shown(output.table('By chance', 'by chance'), { panel: { id: 'chance', title: 'By chance alone' } }),
   },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, ${p.column}, differences by chance`,
+  named: (_, p) => `${p.column}, differences by chance`,
   random: 'the shuffles',
   figures: {
     c: { label: 'c' },

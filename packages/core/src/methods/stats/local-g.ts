@@ -68,7 +68,7 @@ export const localG = defineMethod({
       first: true,
     }),
   },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, gatherings of ${p.column}`,
+  named: (_, p) => `Gatherings of ${p.column}`,
   random: 'the shuffles',
   figures: {
     high: { label: 'High' },
@@ -137,14 +137,14 @@ export const localG = defineMethod({
       );
       const counts = tally(words);
       first ??= counts;
-      if (s.alone.length) lonely.push(`${s.alone.length}${name ? ` within ${name.slice(1)}` : ''}`);
+      if (s.alone.length) lonely.push(`${s.alone.length}${name ? ` within ${spaced(name)}` : ''}`);
       const tests = words.length - (counts.get(ALONE) ?? 0);
       if (sets.length === 1) falseAlarms(tests - (counts.get(NOT_SIGNIFICANT) ?? 0), tests, p, job);
       else
         job.note(
           'info',
           'stats.found',
-          `Within ${name.slice(1)}: ${counts.get('high') ?? 0} high, ${counts.get('low') ?? 0} low of ${tests}.`,
+          `Within ${spaced(name)}: ${counts.get('high') ?? 0} high, ${counts.get('low') ?? 0} low of ${tests}.`,
         );
       made.push(
         numberColumn(`${p.prefix}g${name}`, spread(s, g.z)),
@@ -200,6 +200,9 @@ export function distanceName(m: number): string {
   if (!(m > 0)) throw new HelkError('method.parameter', `distances: ${formatLength(m)} is no distance.`, 'distances');
   return m >= 1000 ? `${short(m / 1000)}km` : `${short(m)}m`;
 }
+
+/** The same in a sentence. */
+const spaced = (name: string): string => name.slice(1).replace(/(\d)(k?m)$/, '$1 $2');
 
 /** A job whose notes are told once for all sets. */
 function silent<J extends object>(job: J): J {

@@ -64,7 +64,7 @@ export const localMoran = defineMethod({
       first: true,
     }),
   },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, clusters of ${p.column}`,
+  named: (_, p) => `Clusters of ${p.column}`,
   random: 'the shuffles',
   figures: {
     highHigh: { label: 'High among high' },

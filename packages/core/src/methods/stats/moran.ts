@@ -52,8 +52,8 @@ export const moran = defineMethod({
     }),
     chance: shown(output.table('By chance', 'by chance'), { panel: { id: 'chance', title: 'By chance alone' } }),
   },
-  named: ({ features: [name] = ['Features'] }, p) =>
-    `${name}, ${p.column} and neighbours${p.other ? ` by ${p.other}` : ''}`,
+  named: (_, p, role) =>
+    `${p.column}${p.other ? ` against ${p.other}` : ''} ${role === 'chance' ? 'by chance' : 'and neighbours'}`,
   random: 'the shuffles',
   figures: {
     i: { label: 'I' },

@@ -14,18 +14,23 @@ import { NearPlaces } from '../../numeric/near-places';
 import { addUpToOne, restricted, rowsOf, standardised, type Rows } from '../../numeric/sparse-rows';
 
 const RULES = {
-  queen: 'share a corner or an edge',
-  rook: 'share an edge',
-  nearest: 'are the nearest',
-  distance: 'lie within a distance',
+  queen: 'corner or edge',
+  rook: 'edge only',
+  nearest: 'the nearest',
+  distance: 'within a distance',
 } as const;
 export type Rule = keyof typeof RULES;
 
-/** Where no weights are given: who counts as a neighbour. @param rows whether each row is made to add up to 1 unless told otherwise */
-export const neighbourParams = (rows = true) => ({
+/**
+ * Where no weights are given: who counts as a neighbour.
+ *
+ * @param rows whether each row is made to add up to 1 unless told otherwise
+ * @param given whether weights may be given instead
+ */
+export const neighbourParams = (rows = true, given = true) => ({
   neighbours: choice(RULES, {
     label: 'Neighbours',
-    help: 'Those that …; where weights are given, those count.',
+    ...(given ? { help: 'Where weights are given, those count.' } : {}),
   }).default('queen'),
   k: number({ label: 'How many', min: 1, max: 1000, when: { neighbours: 'nearest' } }).default(8),
   distance: quantity('length', {
@@ -79,7 +84,7 @@ export async function neighboursOf(
   const near = nearPlaces(places, f.crs);
   if (p.neighbours === 'queen' || p.neighbours === 'rook') {
     needPolygons(f.geometry);
-    const made = `${p.neighbours === 'queen' ? 'corner or edge' : 'edge only'}, within ${formatLength(tolerance)}`;
+    const made = `${p.neighbours === 'queen' ? 'corner or edge' : 'edge only'}, within ${shortLength(tolerance)}`;
     return { rows: await touching(f, p.neighbours, tolerance, job), places, near, distance: null, made };
   }
   const n = featureCount(f);
@@ -93,6 +98,9 @@ export async function neighboursOf(
   const rows = await measured(places, f.crs, { distance }, job);
   return { rows, places, near, distance, made: `within ${formatLength(distance)}` };
 }
+
+/** A length of centimetres as such. */
+const shortLength = (m: number): string => (m < 1 ? `${Number((100 * m).toPrecision(3))} cm` : formatLength(m));
 
 /** A hair more than the smallest that leaves nobody alone, so that rounding takes nobody out again. */
 export const leastDistance = (near: NearPlaces): number => near.leastForAll() * (1 + 1e-9);
@@ -157,13 +165,13 @@ async function touching(f: Features, rule: 'queen' | 'rook', tolerance: number, 
     job.note(
       'look',
       'weights.loose',
-      `${plural(loose, 'pair')} of neighbours ${loose === 1 ? 'meets' : 'meet'} only within the tolerance of ${formatLength(tolerance)}: there are small gaps or overlaps between them.`,
+      `${plural(loose, 'pair')} of neighbours ${loose === 1 ? 'meets' : 'meet'} only within the tolerance of ${shortLength(tolerance)}: there are small gaps or overlaps between them.`,
     );
   if (nearly)
     job.note(
       'look',
       'weights.nearly',
-      `${plural(nearly, 'pair')} of features ${nearly === 1 ? 'comes' : 'come'} within ${formatLength(WIDE * tolerance)} of each other without touching: a larger tolerance would make ${nearly === 1 ? 'them' : 'those'} neighbours.`,
+      `${plural(nearly, 'pair')} of features ${nearly === 1 ? 'comes' : 'come'} within ${shortLength(WIDE * tolerance)} of each other without touching: a larger tolerance would make ${nearly === 1 ? 'them' : 'those'} neighbours.`,
     );
   const [from, to]: [number[], number[]] = [[], []];
   for (const [key, h] of pairs) {

@@ -70,7 +70,7 @@ export const regression = defineMethod({
           rule: 'equal',
           classes: 7,
           own: [],
-          ramp: 'balance',
+          ramp: 'scales',
           reversed: false,
           around: 0,
         },
@@ -86,8 +86,8 @@ export const regression = defineMethod({
     }),
     diagnostics: output.table('Diagnostics', 'diagnostics'),
   },
-  named: ({ features: [name] = ['Features'] }, p) =>
-    `${name}, ${p.dependent} ${{ ols: 'by least squares', lag: 'with a lag', error: 'with an error' }[p.model]}`,
+  named: (_, p, role) =>
+    `${role.replace(/^./, (c) => c.toUpperCase())}, ${p.dependent}${p.model === 'ols' ? '' : `, spatial ${p.model}`}`,
   random: 'vectors on which traces are estimated, beyond 5 000 features',
   figures: {
     n: { label: 'Features' },

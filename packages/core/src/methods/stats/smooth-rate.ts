@@ -52,7 +52,7 @@ export const smoothRate = defineMethod({
       },
     }),
   },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, smoothed ${p.cases}`,
+  named: (_, p) => `Smoothed ${p.cases} / ${p.population}`,
   figures: { mean: { label: 'Rate of all' } },
   checks: ({ features, weights }, p) => [
     ...valueChecks(columnsOf(features), [p.cases], 'cases'),

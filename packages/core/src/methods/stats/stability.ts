@@ -34,7 +34,7 @@ export const stability = defineMethod({
     ...neighbourParams(),
   }),
   outputs: { tests: shown(output.table('Stability', 'stability'), { first: true }) },
-  named: ({ features: [name] = ['Features'] }, p) => `${name}, stability by ${p.groups}`,
+  named: (_, p) => `Stability of ${p.dependent} by ${p.groups}`,
   random: 'vectors on which traces are estimated, beyond 5 000 features',
   figures: { chow: { label: 'Chow' }, p: { label: 'p' } },
   checks: ({ features, weights }, p) => [

@@ -33,7 +33,7 @@ export const weights = defineMethod({
   sources: ['Cliff and Ord 1981, Spatial Processes', 'Karney 2013, doi:10.1007/s00190-012-0578-z'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({
-    ...neighbourParams(),
+    ...neighbourParams(true, false),
     power: number({
       label: 'Power of distance',
       min: 0,
@@ -56,8 +56,8 @@ export const weights = defineMethod({
       panel: { id: 'connectivity', title: 'How many neighbours' },
     }),
   },
-  named: ({ features: [name] = ['Features'] }, p) =>
-    `${name}, ${p.order > 1 ? `${p.order} steps, ` : ''}${{ queen: 'corner or edge', rook: 'edge only', nearest: `${p.k} nearest`, distance: p.distance === undefined ? 'within a distance' : `within ${formatLength(p.distance)}` }[p.neighbours]}${p.power ? ', by distance' : ''}`,
+  named: (_, p) =>
+    `Neighbours: ${p.order > 1 ? `${p.order} steps, ` : ''}${{ queen: 'corner or edge', rook: 'edge only', nearest: `${p.k} nearest`, distance: p.distance === undefined ? 'within a distance' : `within ${formatLength(p.distance)}` }[p.neighbours]}${p.power ? ', by distance' : ''}`,
   figures: {
     features: { label: 'Features' },
     links: { label: 'Links' },
