@@ -65,7 +65,10 @@ test('an analyst goes from tiles to a filled, projected terrain with slope, comp
   await page.getByTestId('pane-1').getByRole('button', { name: 'Picture of this pane' }).click();
   const [png] = await Promise.all([
     page.waitForEvent('download'),
-    page.getByRole('menuitem', { name: /^Picture \(PNG/ }).click(),
+    page
+      .getByRole('menuitem', { name: /^Picture \(PNG/ })
+      .nth(1)
+      .click(),
   ]);
   const bytes = readFileSync(await png.path());
   expect(bytes.subarray(1, 4).toString()).toBe('PNG');

@@ -48,6 +48,7 @@ if (wanted.includes('bench')) {
       'bench/main': 'bench/main.ts',
       'bench/imagery': 'bench/imagery.ts',
       'bench/cloud': 'bench/cloud.ts',
+      'bench/stats': 'bench/stats.ts',
       'bench/thread': 'packages/node/src/thread.ts',
     },
     outdir: 'dist',

@@ -236,21 +236,39 @@ export class Shifted {
 
   /** x of (I - r W) x = b, for an r that has a determinant. O(entries of the factors) */
   solve(r: number, b: ArrayLike<number>): Float64Array {
-    if (this.at !== r && Number.isNaN(this.logDeterminant(r))) return new Float64Array(this.n).fill(NaN);
+    return this.solveSeveral(r, b, 1);
+  }
+
+  /**
+   * The same for several at once, which is quicker than one after the other: the factors are read once.
+   *
+   * @param b value c of row i at `i * count + c`
+   */
+  solveSeveral(r: number, b: ArrayLike<number>, count: number): Float64Array {
     const { n, order, lower, upper, diagonal } = this;
-    const y = new Float64Array(n);
+    if (this.at !== r && Number.isNaN(this.logDeterminant(r))) return new Float64Array(n * count).fill(NaN);
+    const y = new Float64Array(n * count);
     for (let i = 0; i < n; i++) {
-      let s = b[order[i]!]!;
-      for (let k = lower.offsets[i]!; k < lower.offsets[i + 1]!; k++) s -= lower.values[k]! * y[lower.columns[k]!]!;
-      y[i] = s;
+      const own = i * count;
+      for (let c = 0; c < count; c++) y[own + c] = b[order[i]! * count + c]!;
+      for (let k = lower.offsets[i]!; k < lower.offsets[i + 1]!; k++) {
+        const l = lower.values[k]!;
+        const from = lower.columns[k]! * count;
+        for (let c = 0; c < count; c++) y[own + c]! -= l * y[from + c]!;
+      }
     }
     for (let i = n - 1; i >= 0; i--) {
-      let s = y[i]!;
-      for (let m = upper.offsets[i]!; m < upper.offsets[i + 1]!; m++) s -= upper.values[m]! * y[upper.columns[m]!]!;
-      y[i] = s / diagonal[i]!;
+      const own = i * count;
+      for (let m = upper.offsets[i]!; m < upper.offsets[i + 1]!; m++) {
+        const u = upper.values[m]!;
+        const from = upper.columns[m]! * count;
+        for (let c = 0; c < count; c++) y[own + c]! -= u * y[from + c]!;
+      }
+      const d = 1 / diagonal[i]!;
+      for (let c = 0; c < count; c++) y[own + c]! *= d;
     }
-    const x = new Float64Array(n);
-    for (let i = 0; i < n; i++) x[order[i]!] = y[i]!;
+    const x = new Float64Array(n * count);
+    for (let i = 0; i < n; i++) x.set(y.subarray(i * count, (i + 1) * count), order[i]! * count);
     return x;
   }
 }

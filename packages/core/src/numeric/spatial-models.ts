@@ -55,8 +55,10 @@ export interface Determinant {
 /**
  * Determinants of I - r W: by sparse factors, which is exact; beyond `EXACT` rows, where factors would be too full, by powers of W on random
  * vectors. Above `EXACT` rows traces are estimated by random vectors in either case.
+ *
+ * @param step called before each long piece of work, so that it can be told of and stopped
  */
-export function determinantOf(w: Rows, seed: number): Determinant {
+export function determinantOf(w: Rows, seed: number, step: () => void = () => undefined): Determinant {
   const n = rowCount(w);
   const range = 1 / (addUpToOne(w) ? 1 : spectralRadius(w));
   const factors = n <= EXACT ? Shifted.of(w) : Shifted.of(w, WORTH, ROOM);
@@ -65,27 +67,76 @@ export function determinantOf(w: Rows, seed: number): Determinant {
   return {
     exact: factors !== null,
     range,
-    log: (r) => (factors ? factors.logDeterminant(r) : series!(r)),
+    log: (r) => {
+      step();
+      return factors ? factors.logDeterminant(r) : series!(r);
+    },
     solve,
     traces: (r) => {
-      const columns = n <= EXACT ? n : VECTORS;
-      const random = new Random(seed);
-      let [g, gg, gtg] = [0, 0, 0];
-      const e = new Float64Array(n);
-      for (let c = 0; c < columns; c++) {
-        if (n <= EXACT) {
-          e.fill(0);
-          e[c] = 1;
-        } else for (let i = 0; i < n; i++) e[i] = random.uint32() & 1 ? 1 : -1;
-        const a = lagged(w, solve(r, e));
-        g += dot(e, a);
-        gtg += dot(a, a);
-        gg += dot(e, lagged(w, solve(r, a)));
-      }
-      const per = n <= EXACT ? 1 : 1 / columns;
-      return [g * per, gg * per, gtg * per];
+      step();
+      return factors && n <= EXACT ? exactTraces(w, factors, range, r) : drawnTraces(w, solve, r, seed);
     },
   };
+}
+
+/** Columns that are solved for at once. */
+const AT_ONCE = 16;
+
+/**
+ * tr G and tr G G are the first two derivatives of the log-determinant, less their sign, which is known exactly at any r (five places, error of
+ * the fourth order); tr Gᵀ G is the sum of squares of all columns of G.
+ */
+function exactTraces(w: Rows, factors: Shifted, range: number, r: number): [number, number, number] {
+  const n = rowCount(w);
+  const h = 0.002 * (range - Math.abs(r));
+  const at = [-2, -1, 0, 1, 2].map((k) => factors.logDeterminant(r + k * h)) as [
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
+  const g = -(at[0] - 8 * at[1] + 8 * at[3] - at[4]) / (12 * h);
+  const gg = -(-at[0] + 16 * at[1] - 30 * at[2] + 16 * at[3] - at[4]) / (12 * h * h);
+  let gtg = 0;
+  const row = new Float64Array(AT_ONCE);
+  for (let c = 0; c < n; c += AT_ONCE) {
+    const count = Math.min(AT_ONCE, n - c);
+    const e = new Float64Array(n * count);
+    for (let k = 0; k < count; k++) e[(c + k) * count + k] = 1;
+    const x = factors.solveSeveral(r, e, count);
+    for (let i = 0; i < n; i++) {
+      row.fill(0);
+      for (let l = w.offsets[i]!; l < w.offsets[i + 1]!; l++) {
+        const v = w.values[l]!;
+        const from = w.neighbours[l]! * count;
+        for (let k = 0; k < count; k++) row[k]! += v * x[from + k]!;
+      }
+      for (let k = 0; k < count; k++) gtg += row[k]! * row[k]!;
+    }
+  }
+  return [g, gg, gtg];
+}
+
+/** The same by random vectors of ones and minus ones (Hutchinson 1990). */
+function drawnTraces(
+  w: Rows,
+  solve: (r: number, b: ArrayLike<number>) => Float64Array,
+  r: number,
+  seed: number,
+): [number, number, number] {
+  const n = rowCount(w);
+  const random = new Random(seed);
+  let [g, gg, gtg] = [0, 0, 0];
+  const e = new Float64Array(n);
+  for (let c = 0; c < VECTORS; c++) {
+    for (let i = 0; i < n; i++) e[i] = random.uint32() & 1 ? 1 : -1;
+    const a = lagged(w, solve(r, e));
+    g += dot(e, a) / VECTORS;
+    gtg += dot(a, a) / VECTORS;
+    gg += dot(e, lagged(w, solve(r, a))) / VECTORS;
+  }
+  return [g, gg, gtg];
 }
 
 /** ln |I - r W| = -Σ rᵗ tr(Wᵗ) / t, the traces by random vectors. */
@@ -167,7 +218,7 @@ export function spatialModel(
   };
   const end = det.range * (1 - 1e-6);
   // Minus infinity would mislead the parabolas: a high wall does as well.
-  const r = minimise((v) => Math.min(1e300, -likelihood(v)), -end, end);
+  const r = minimise((v) => Math.min(1e300, -likelihood(v)), -end, end, 1e-8);
   const fit = fitAt(r);
   const logLikelihood = likelihood(r);
   if ('dependent' in fit || !Number.isFinite(logLikelihood)) return null;

@@ -44,10 +44,8 @@ export const compareModels = defineMethod({
     const fit = fitOf(r);
     const tests = dependenceTests(r.rows, r.x, r.y, fit);
     const { model, reason } = advised(tests);
-    const det = determinantFor(r, job);
-    job.progress(0.3, 'with a lag');
+    const det = determinantFor(r, job, 2);
     const lag = spatialFitted('lag', r, det, job);
-    job.progress(0.65, 'with an error');
     const error = spatialFitted('error', r, det, job);
     const all = [leastSquaresModel(r, fit), lag, error];
     const { s0 } = weightSums(r.rows);

@@ -172,10 +172,17 @@ export function spatialFitted(model: 'lag' | 'error', r: Regression, det: Determ
   };
 }
 
-export const determinantFor = (r: Regression, job: Job): Determinant => {
-  job.progress(0.1, 'factors of the weights');
-  return determinantOf(r.rows, job.random.uint32() >>> 2);
-};
+/** Likelihoods that one model takes, about. */
+const STEPS = 25;
+
+/** @param models that are fitted with it, for telling how far it is */
+export function determinantFor(r: Regression, job: Job, models = 1): Determinant {
+  let done = 0;
+  job.progress(0.02, 'factors of the weights');
+  return determinantOf(r.rows, job.random.uint32() >>> 2, () =>
+    job.progress(Math.min(0.98, 0.05 + (0.93 * done++) / (STEPS * models)), 'likelihoods'),
+  );
+}
 
 function sumOfSquares(y: Float64Array): number {
   const mean = y.reduce((s, v) => s + v, 0) / y.length;

@@ -116,9 +116,8 @@ export const stability = defineMethod({
         return { value: f, p: fUpper(f, names.length - 1, rest) };
       };
     } else {
-      const det = determinantFor(r, job);
+      const det = determinantFor(r, job, 2);
       const one = spatialModel(p.model, r.rows, r.x, r.y, det);
-      job.progress(0.5, 'parts');
       const two = spatialModel(p.model, r.rows, apart.x, r.y, det);
       if (!one || !two)
         throw new HelkError(
