@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { setupNode } from '../../../node/src/index';
 import { featureCount, FeaturesBuilder, type Features } from '../data/features';
-import { columbus, listsOf, northCarolina, reference } from './columbus-fixture';
+import { columbus, listsOf, northCarolina, reference } from '../methods/stats/columbus-fixture';
 import { BORDER, CORNER, exactMeetings, meeting } from './contiguity';
 import { Random } from './random';
 import { rowsOf } from './sparse-rows';

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { setupNode } from '../../../node/src/index';
 import type { Features } from '../data/features';
 import { geary, generalG, moran, moranBetween, shuffles, standard, centred } from './autocorrelation';
-import { columbus, listsOf, northCarolina, numbers, reference, rowsFrom } from './columbus-fixture';
+import { columbus, listsOf, northCarolina, numbers, reference, rowsFrom } from '../methods/stats/columbus-fixture';
 import { adjusted, conditional, localG, localMoranOf } from './local-association';
 import { leastSquares, type Fit } from './least-squares';
 import { middles } from './middles';

@@ -133,6 +133,12 @@ type Format = (v: number, range?: number) => string;
 /** Sizes of ranges whose numbers have 0, 1, 2 … digits behind the point. */
 const DIGITS = [1000, 100, 1, 0.1, 0.01, 0.001, 1e-4, 1e-5];
 
+/** As many digits as breaks have that somebody gave. */
+function asTyped(breaks: readonly number[]): number {
+  const digits = breaks.map((b) => /\.(\d+)$/.exec(String(Number(b.toPrecision(6))))?.[1]!.length ?? 0);
+  return DIGITS[Math.min(DIGITS.length - 1, Math.max(0, ...digits))]!;
+}
+
 /** As many digits as tell breaks apart, and are off by no more than a tenth of the smallest step between them. */
 function rangeOf(breaks: readonly number[], sorted: Float64Array): number {
   const [low, high] = [sorted[0] ?? 0, sorted[sorted.length - 1] ?? 0];
@@ -193,7 +199,8 @@ function classes(by: Extract<ColourBy, { kind: 'classes' }>, f: Features, out: S
   // Times of some length are told in minutes, unless the column is called otherwise.
   const minutes = c.unit === 's' && c.name !== 'seconds' && sorted[sorted.length - 1]! >= 120;
   if (minutes) out.unit = 'min';
-  const told = (v: number): string => (minutes ? format(v / 60) : format(v, rangeOf(out.breaks, sorted)));
+  const told = (v: number): string =>
+    minutes ? format(v / 60) : format(v, by.rule === 'own' ? asTyped(out.breaks) : rangeOf(out.breaks, sorted));
   out.colours = [...rampColours(by.ramp, by.reversed, k), MISSING_COLOUR];
   const counts = new Uint32Array(k + 1);
   const v = c.values as Float64Array;

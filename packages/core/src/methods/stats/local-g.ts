@@ -49,7 +49,7 @@ export const localG = defineMethod({
       above: 0,
       help: 'Like 1, 2, 4 km: one set of columns each. Empty: by the weights or neighbours.',
     }).optional(),
-    inference: choice({ normal: 'by the normal distribution', permutation: 'by shuffles' }, { label: 'p' }).default(
+    inference: choice({ normal: 'the normal distribution', permutation: 'shuffles' }, { label: 'p by' }).default(
       'normal',
     ),
     permutations: permutationsParam(),

@@ -40,10 +40,10 @@ export const regression = defineMethod({
   about:
     'Linear regression by least squares, or with a spatial lag (neighbours’ values take part) or a spatial error (what is left out is alike among neighbours) by maximum likelihood. The log-determinant is exact by sparse factors; beyond 5 000 features, where those would be too full, it is estimated. Standard errors of the spatial models come from the information matrix. Least squares is tested for normal residuals, for spread that follows the predictors, for predictors that say the same, and for dependence that is left. Features that lack a value are left out. The residual is observed less fitted; pseudo R² the squared correlation of observed and fitted.',
   keywords: [
-    'ols',
+    'ordinary least squares',
     'least squares',
-    'spatial lag',
-    'spatial error',
+    'spatial lag model',
+    'spatial error model',
     'sar',
     'lagrange multiplier',
     'maximum likelihood',

@@ -8,7 +8,7 @@ import { weightsInfo } from '../../data/weights-facts';
 import { readFile } from '../../formats';
 import { writeDataset } from '../../formats/write';
 import type { Outcome } from '../../method/run';
-import { columbus, listsOf, northCarolina, numbers, reference } from '../../numeric/columbus-fixture';
+import { columbus, listsOf, northCarolina, numbers, reference } from './columbus-fixture';
 import { middles } from '../../numeric/middles';
 import { refusalOf, run } from '../../testing';
 import { distanceName } from './local-g';

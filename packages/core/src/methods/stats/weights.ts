@@ -27,7 +27,7 @@ export const weights = defineMethod({
     'distance band',
     'connectivity',
     'adjacency',
-    'inverse distance',
+    'distance decay',
     'lag order',
   ],
   sources: ['Cliff and Ord 1981, Spatial Processes', 'Karney 2013, doi:10.1007/s00190-012-0578-z'],

@@ -128,7 +128,7 @@ export const validate = defineMethod({
   question: 'Which surface is to be trusted?',
   about:
     'Each point, or each fold of points, is left out in turn and estimated from the others by every method, on the same folds: mean error (bias), mean absolute and root mean square error, and R² (1 less the squared errors over the spread of the values). The variogram of kriging is fitted once to all points. Residuals are measured less estimated.',
-  keywords: ['leave one out', 'k-fold', 'accuracy', 'error', 'compare methods', 'rmse'],
+  keywords: ['trustworthy interpolation', 'leave one out', 'k-fold', 'accuracy', 'error', 'compare methods', 'rmse'],
   sources: ['Stone 1974, doi:10.1111/j.2517-6161.1974.tb00994.x'],
   random: 'which points make a fold',
   inputs: { points: surfaceInputs.points },

@@ -1,14 +1,14 @@
 import { readFileSync } from 'node:fs';
-import reference from '../../../../reference/fixtures/spatial.json';
-import type { Features } from '../data/features';
-import { readFile } from '../formats';
-import { rowsOf, type Rows } from './sparse-rows';
+import reference from '../../../../../reference/fixtures/spatial.json';
+import type { Features } from '../../data/features';
+import { readFile } from '../../formats';
+import { rowsOf, type Rows } from '../../numeric/sparse-rows';
 
 /** Check values by R's spdep and spatialreg; see `reference/statistics/spatial.R`. */
 export { reference };
 
 async function layer(file: string, crs: 'none' | 'own'): Promise<Features> {
-  const path = new URL(`../../../../reference/fixtures/${file}`, import.meta.url);
+  const path = new URL(`../../../../../reference/fixtures/${file}`, import.meta.url);
   const { layers } = await readFile(file, new Uint8Array(readFileSync(path)));
   const d = layers[0]!.data as Features;
   return crs === 'none' ? { ...d, crs: null } : d;
