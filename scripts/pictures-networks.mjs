@@ -1,4 +1,4 @@
-// Pictures of networks for screenshots.mjs: what runs on a day, reach on foot and by bus, with who is served, and a street that is closed.
+// Pictures of networks for screenshots.mjs: what runs on a day, reach on foot and by bus with who is served.
 
 const SAMPLES = ['veyra-streets.geojson', 'veyra-buses.zip', 'veyra-shelters.geojson'];
 
@@ -57,20 +57,4 @@ export async function networks({ page, shot, row, ask, run, closeSheet, wait }) 
   await run();
   await page.locator('[data-testid^="row-Through the window"]').first().click();
   await shot('reach', 2500);
-
-  await closeSheet();
-  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
-  await row('Network').click();
-  await reach();
-  await page.locator('#p-limits').fill('15 min');
-  await wait(900);
-  await run();
-  await page.getByTestId('what-if-closed').click();
-  await wait(600);
-  const box = await page.getByTestId('pane-1').boundingBox();
-  const at = (u, v) => [box.x + u * box.width, box.y + v * box.height];
-  await page.mouse.click(...at(0.35, 0.6));
-  await page.mouse.move(...at(0.45, 0.7), { steps: 3 });
-  await page.mouse.click(...at(0.55, 0.82));
-  await shot('what-if', 2500);
 }

@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { networks } from './pictures-networks.mjs';
+import { statistics } from './pictures-statistics.mjs';
 
 const root = join(import.meta.dirname, '..');
 const port = 4788;
@@ -107,20 +108,6 @@ try {
       await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
       await wait(300);
     }
-    await row('Filled').click();
-    await ask('profile');
-    await page.getByTestId('input-line').selectOption({ label: 'veyra-ridge-path' });
-    await run();
-    await closeSheet();
-    await row('veyra-ridge-path').click();
-    await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-    await row('Profile').click();
-    await wait(600);
-    const box = await page.getByTestId('profile-chart').boundingBox();
-    await page.mouse.move(box.x + box.width * 0.4, box.y + 60);
-    await page.mouse.move(box.x + box.width * 0.46, box.y + 60);
-    await shot('profile', 1200);
-
     await row('Filled').click();
     await takeOut(1, 'Contours').catch(() => undefined);
     await takeOut(1, 'veyra-ridge-path').catch(() => undefined);
@@ -296,33 +283,6 @@ try {
     // The same classes thirty years apart, both learned from examples.
     await bringIn('veyra-training-areas.geojson');
     await bringIn('veyra-scene-1994.tif');
-    const learn = async (scene, name) => {
-      await row(scene).click();
-      await ask('learned from examples');
-      await page.getByTestId('input-training').selectOption({ label: 'veyra-training-areas' });
-      await run();
-      await closeSheet();
-      const { datasets } = await (await page.request.get(`/api/projects/${all.id}`)).json();
-      const made = datasets.filter((d) => d.role === 'classes').at(-1);
-      await page.request.patch(`/api/projects/${all.id}/datasets/${made.id}`, { data: { name } });
-    };
-    await learn('veyra-scene-1994', 'Cover 1994');
-    await learn('veyra-scene-2024', 'Cover 2024');
-    await wait(500);
-    await ask('what became what, cell by cell');
-    await page.getByTestId('input-before').selectOption({ label: 'Cover 1994' });
-    await page.getByTestId('input-after').selectOption({ label: 'Cover 2024' });
-    await run();
-    await closeSheet();
-    for (const name of ['Places to check labelled', 'veyra-training-areas'])
-      await takeOut(1, name).catch(() => undefined);
-    await takeOut(2, 'Places to check').catch(() => undefined);
-    await page.getByRole('button', { name: 'All of it' }).first().click();
-    await page
-      .getByTestId('change-matrix')
-      .getByRole('button', { name: /^arable to meadow/ })
-      .click();
-    await shot('land-change', 2000);
   }
 
   if (!only || only === 'clouds') {
@@ -381,6 +341,7 @@ try {
     await shot('scene', 4000);
   }
   if (!only || only === 'networks') await networks({ page, shot, row, ask, run, closeSheet, wait });
+  if (!only || only === 'statistics') await statistics({ page, shot, row, ask, run, closeSheet, wait });
 } finally {
   await browser.close();
   server.kill('SIGTERM');

@@ -1,0 +1,59 @@
+// Pictures of spatial statistics for screenshots.mjs: clusters with scatter and certainty, several distances, models side by side.
+
+export async function statistics({ page, shot, row, ask, run, closeSheet, wait }) {
+  await page.goto('/');
+  await wait(2500);
+  await page.getByTestId('project-menu').click();
+  await page.getByRole('menuitem', { name: 'Veyra landscape plan' }).click();
+  await wait(2000);
+  for (let k = 0; k < 3; k++) {
+    const close = page.getByRole('button', { name: 'Close pane' }).first();
+    if (await close.count()) await close.click();
+  }
+  await page.getByRole('button', { name: 'Empty pane' }).click();
+
+  const clusters = async (column, prefix) => {
+    await row('veyra-parishes').click();
+    await ask('where are the clusters and the odd ones out');
+    await page.locator('#p-column').selectOption(column);
+    await page.locator('#p-correction').selectOption('fdr');
+    await page.locator('#p-prefix').fill(prefix);
+    await wait(900);
+    await run();
+    await closeSheet();
+  };
+  await clusters('solar_1994', 'a_');
+  await page.getByRole('button', { name: 'Empty pane' }).click();
+  await clusters('solar_2024', 'b_');
+  await page.getByTestId('how-sure').click();
+  await wait(1200);
+  await page.getByTestId('quarter-high-low').click();
+  await shot('clusters', 2000);
+
+  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await page.getByRole('button', { name: 'Empty pane' }).click();
+  await row('veyra-parishes').click();
+  await ask('where do high or low values gather');
+  await page.locator('#p-column').selectOption('solar_2024');
+  await page.locator('#p-distances').fill('1.5, 3, 6 km');
+  await wait(900);
+  await run();
+  await closeSheet();
+  await page.getByTestId('frame-cluster_6km').click();
+  await shot('gatherings', 2000);
+
+  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await page.getByRole('button', { name: 'Empty pane' }).click();
+  const explained = async (question) => {
+    await row('veyra-parishes').click();
+    await ask(question);
+    await page.locator('#p-dependent').selectOption('solar_2024');
+    for (const name of ['income', 'detached']) await page.locator('#p-predictors').getByText(name).click();
+    await wait(900);
+    await run();
+    await closeSheet();
+  };
+  await explained('what explains it');
+  await explained('which model is to be trusted');
+  await shot('models', 2000);
+}
