@@ -32,50 +32,56 @@ const SURE = [0.001, 0.01, 0.05].map((p) => p * (1 + 1e-9));
   selector: 'helk-quarters-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ChanceChart, ChartBrush],
-  host: { class: 'flex flex-1 min-w-0 min-h-0', 'data-testid': 'quarters' },
+  host: { class: '@container flex flex-1 min-w-0 min-h-0', 'data-testid': 'quarters' },
   template: `
     @if (quarters(); as q) {
-      <div class="flex-1 min-w-0 flex flex-col px-3 pt-1.5 pb-1">
-        <div class="flex items-baseline gap-3 text-[12px] flex-none min-w-0">
-          <span class="num flex-none" data-testid="quarters-figures">{{ figures() }}</span>
-          <span class="text-ink-2 truncate flex-1" [title]="seeded()">{{ seeded() }}</span>
-          @if (p()) {
-            <button class="link flex-none text-[12px]" (click)="sure()" data-testid="how-sure">How sure, beside</button>
-          }
+      <div class="flex flex-1 min-w-0 min-h-0 @max-[560px]:flex-col">
+        <div class="flex-1 min-w-0 min-h-0 flex flex-col px-3 pt-1.5 pb-1">
+          <div class="flex items-baseline gap-3 text-[12px] flex-none min-w-0">
+            <span class="num truncate max-w-full" [title]="figures()" data-testid="quarters-figures">{{
+              figures()
+            }}</span>
+            <span class="text-ink-2 truncate flex-1" [title]="seeded()">{{ seeded() }}</span>
+            @if (p()) {
+              <button class="link flex-none text-[12px]" (click)="sure()" data-testid="how-sure">
+                How sure, beside
+              </button>
+            }
+          </div>
+          <div class="relative flex-1 min-h-0">
+            <canvas #c role="img" [attr.aria-label]="figures()"></canvas>
+            <helk-chart-brush
+              [chart]="drawn"
+              mode="box"
+              title="Drag a box over dots to pick them"
+              data-testid="quarters-brush"
+              (brushed)="choose($event)"
+            />
+            @for (k of counted(); track k.id) {
+              <button
+                class="absolute voice text-[13px] text-ink-2 hover:text-act leading-none py-1"
+                [class]="k.place"
+                (click)="quarter(k.id)"
+                [title]="'Pick these ' + k.count"
+                [attr.data-testid]="'quarter-' + k.id"
+              >
+                {{ k.words }} <span class="num not-italic text-[11px]">{{ k.count }}</span>
+              </button>
+            }
+          </div>
+          <p class="text-[12px] flex-none truncate h-[18px]" [class.text-pick]="told()" data-testid="quarters-picked">
+            {{ told() }}
+          </p>
         </div>
-        <div class="relative flex-1 min-h-0">
-          <canvas #c role="img" [attr.aria-label]="figures()"></canvas>
-          <helk-chart-brush
-            [chart]="drawn"
-            mode="box"
-            title="Drag a box over dots to pick them"
-            data-testid="quarters-brush"
-            (brushed)="choose($event)"
+        @if (chance(); as c) {
+          <helk-chance-chart
+            class="w-[34%] max-w-[380px] flex-none border-l border-line-soft px-3 py-1.5 @max-[560px]:w-auto @max-[560px]:max-w-none @max-[560px]:h-[34%] @max-[560px]:border-l-0 @max-[560px]:border-t"
+            [observed]="c.observed"
+            [draws]="c.draws"
+            [measure]="c.measure"
           />
-          @for (k of counted(); track k.id) {
-            <button
-              class="absolute voice text-[13px] text-ink-2 hover:text-act leading-none py-1"
-              [class]="k.place"
-              (click)="quarter(k.id)"
-              [title]="'Pick these ' + k.count"
-              [attr.data-testid]="'quarter-' + k.id"
-            >
-              {{ k.words }} <span class="num not-italic text-[11px]">{{ k.count }}</span>
-            </button>
-          }
-        </div>
-        <p class="text-[12px] flex-none truncate h-[18px]" [class.text-pick]="told()" data-testid="quarters-picked">
-          {{ told() }}
-        </p>
+        }
       </div>
-      @if (chance(); as c) {
-        <helk-chance-chart
-          class="w-[34%] max-w-[380px] flex-none border-l border-line-soft px-3 py-1.5"
-          [observed]="c.observed"
-          [draws]="c.draws"
-          [measure]="c.measure"
-        />
-      }
     } @else {
       <p class="p-4 text-ink-2">{{ empty() }}</p>
     }

@@ -43,7 +43,7 @@ export const moran = defineMethod({
     scatter: shown(output.features('Value and neighbours', 'value and neighbours'), {
       features: {
         by: { kind: 'category', column: '*quadrant', colours: ASSOCIATION_COLOURS },
-        fill: 0.9,
+        fill: 1,
         width: 0.5,
         outline: '#fbf8f2',
       },

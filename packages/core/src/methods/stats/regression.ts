@@ -74,7 +74,7 @@ export const regression = defineMethod({
           reversed: false,
           around: 0,
         },
-        fill: 0.95,
+        fill: 1,
         width: 0.5,
         outline: '#fbf8f2',
       },

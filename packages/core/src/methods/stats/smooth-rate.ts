@@ -46,7 +46,7 @@ export const smoothRate = defineMethod({
           ramp: 'viridis',
           reversed: true,
         },
-        fill: 0.9,
+        fill: 1,
         width: 0.5,
         outline: '#fbf8f2',
       },
