@@ -99,6 +99,41 @@ describe('the command line', () => {
     expect([back.grid.columns, back.bands[0]!.storedType]).toEqual([22, 'int16']);
   });
 
+  it('makes weights, and takes them from their CSV again', () => {
+    const squares = Array.from({ length: 36 }, (_, k) => {
+      const [x, y] = [400_000 + 100 * (k % 6), 6_460_000 + 100 * Math.floor(k / 6)];
+      const ring = [
+        [x, y],
+        [x + 100, y],
+        [x + 100, y + 100],
+        [x, y + 100],
+        [x, y],
+      ];
+      return { type: 'Feature', properties: { v: k % 6 }, geometry: { type: 'Polygon', coordinates: [ring] } };
+    });
+    const file = join(dir, 'net.geojson');
+    const crs = { type: 'name', properties: { name: 'urn:ogc:def:crs:EPSG::32627' } };
+    writeFileSync(file, JSON.stringify({ type: 'FeatureCollection', crs, features: squares }));
+    const to = join(dir, 'near');
+    const w = JSON.parse(
+      helk('run', 'stats.weights', '--in', `features=${file}`, '--set', 'neighbours=rook', '--out', to, '--json').out,
+    ) as { figures: Record<string, number>; outputs: { kind: string; file: string }[] };
+    // Each of 36 has four but those along the edges.
+    expect(w.figures['links']).toBe(120);
+    expect(w.outputs.map((o) => o.kind)).toEqual(['weights']);
+    const csv = join(to, 'weights.csv');
+    expect(readFileSync(csv, 'utf8').trim().split(/\r?\n/).length).toBe(121);
+    const moran = (...more: string[]): number =>
+      (
+        JSON.parse(
+          helk('run', 'stats.moran', '--in', `features=${file}`, ...more, '--set', 'column=v', '--out', to, '--json')
+            .out,
+        ) as { figures: { i: number } }
+      ).figures.i;
+    expect(moran('--in', `weights=${csv}`)).toBeCloseTo(moran('--set', 'neighbours=rook'), 12);
+    expect(helk('run', 'stats.globalG', '--in', `features=${file}`, '--set', 'column=v', '--out', to).code).toBe(0);
+  });
+
   it('writes another format when asked', () => {
     const out = join(dir, 'asc');
     expect(helk('run', 'terrain.slope', '--in', `elevation=${a}`, '--out', out, '--as', 'ascii-grid').code).toBe(0);

@@ -1,29 +1,18 @@
-import { HelkError } from '../../errors';
-import type { Column } from '../../data/features';
 import type { Check } from '../../data/check';
-import type { ColumnInfo } from '../../data/features';
+import type { Column, ColumnInfo, Features } from '../../data/features';
+import { numberColumn, type Table } from '../../data/table';
+import { valueChecks, valuesOf } from './values';
 
 /**
- * Columns of numbers by their names, all of them where none is named.
+ * Columns of numbers by their names, or worked out by formulas; all there are where none is named.
  *
  * @throws HelkError `method.parameter` for one that is not there or has no numbers
  */
-export function numberColumns(
-  columns: readonly Column[],
-  names: readonly string[] | undefined,
-  param: string,
-): Column[] {
-  if (!names?.length) return columns.filter((c) => c.type === 'number');
+export function numberColumns(d: Features | Table, names: readonly string[] | undefined, param: string): Column[] {
+  if (!names?.length) return d.columns.filter((c) => c.type === 'number');
   return names.map((name) => {
-    const c = columns.find((o) => o.name === name);
-    if (!c) throw new HelkError('method.parameter', `${param}: there is no column "${name}".`, param);
-    if (c.type !== 'number')
-      throw new HelkError(
-        'method.parameter',
-        `${param}: "${name}" has no numbers but ${c.type === 'text' ? 'text' : 'yes and no'}.`,
-        param,
-      );
-    return c;
+    const { values, unit } = valuesOf(d, name, param);
+    return numberColumn(name, values, unit);
   });
 }
 
@@ -34,22 +23,20 @@ export function numberChecks(
   param: string,
   least: number,
 ): Check[] {
-  const refused = (code: string, message: string): Check => ({ level: 'refused', code, about: param, message });
-  const numeric = columns.filter((c) => c.type === 'number');
-  for (const name of names ?? []) {
-    const c = columns.find((o) => o.name === name);
-    if (!c) return [refused('column.none', `There is no column "${name}".`)];
-    if (c.type !== 'number') return [refused('column.text', `"${name}" has no numbers.`)];
-  }
-  const n = names?.length ? new Set(names).size : numeric.length;
+  const found = valueChecks(columns, names ?? [], param);
+  if (found.length) return found;
+  const n = names?.length ? new Set(names).size : columns.filter((c) => c.type === 'number').length;
   return n < least
     ? [
-        refused(
-          'column.few',
-          least === 1
-            ? 'None of the columns has numbers.'
-            : `${least} columns of numbers are wanted; there ${n === 1 ? 'is one' : `are ${n}`}.`,
-        ),
+        {
+          level: 'refused',
+          code: 'column.few',
+          about: param,
+          message:
+            least === 1
+              ? 'None of the columns has numbers.'
+              : `${least} columns of numbers are wanted; there ${n === 1 ? 'is one' : `are ${n}`}.`,
+        },
       ]
     : [];
 }

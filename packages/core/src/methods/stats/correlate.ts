@@ -3,9 +3,10 @@ import { columnsOf, kindOf } from '../../data/kinds';
 import type { Column } from '../../data/features';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
-import { choice, columns } from '../../method/params';
+import { choice } from '../../method/params';
 import { kendall, pearson, spearman, type Association } from '../../numeric/association';
 import { numberChecks, numberColumns } from './common';
+import { valuesParam } from './values';
 
 const HOW = { pearson, spearman, kendall };
 /** Columns that are held against each other at most: pairs grow with their square. */
@@ -22,10 +23,9 @@ export const correlate = defineMethod({
   sources: ['Kendall 1970, Rank Correlation Methods', 'Knight 1966, doi:10.1080/01621459.1966.10480879'],
   inputs: { data: input.table({ label: 'Features or table', or: 'features' }) },
   params: z.object({
-    columns: columns({
+    columns: valuesParam({
       label: 'Columns',
       of: 'data',
-      numeric: true,
       help: 'None chosen: all with numbers.',
     }).optional(),
     method: choice(
@@ -57,7 +57,7 @@ export const correlate = defineMethod({
     return { cells: (n * (n - 1)) / 2, of: 'pairs', bytes: count * 60, seconds: 0.05 + (n * n * count) / 2e7 };
   },
   run: ({ data }, p, job) => {
-    const all = numberColumns(data.columns, p.columns, 'columns');
+    const all = numberColumns(data, p.columns, 'columns');
     const pairs: ({ a: string; b: string } & Association)[] = [];
     for (let i = 0; i < all.length; i++) {
       job.progress(i / all.length, 'pairs');

@@ -50,7 +50,7 @@ describe('columns described', () => {
       'None of the columns has numbers',
     );
     expect((await refusalOf(run('stats.describe', { data: text }, { columns: 'x' }))).message).toContain(
-      'no column "x"',
+      'nothing called "x"',
     );
     expect((await refusalOf(run('stats.correlate', { data: text }, { columns: 't' }))).message).toContain(
       '"t" has no numbers',

@@ -4,9 +4,10 @@ import type { Column } from '../../data/features';
 import { columnsOf, kindOf } from '../../data/kinds';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
-import { column, columns } from '../../method/params';
+import { column } from '../../method/params';
 import { quantileSorted } from '../../numeric/statistics';
 import { numberChecks, numberColumns } from './common';
+import { valuesParam } from './values';
 
 /** Groups that a table is made for, at most. */
 const MOST_GROUPS = 10_000;
@@ -31,10 +32,9 @@ export const describe = defineMethod({
   sources: ['Hyndman and Fan 1996, doi:10.2307/2684934 (quartiles)'],
   inputs: { data: input.table({ label: 'Features or table', or: 'features' }) },
   params: z.object({
-    columns: columns({
+    columns: valuesParam({
       label: 'Columns',
       of: 'data',
-      numeric: true,
       help: 'None chosen: all with numbers.',
     }).optional(),
     by: column({ label: 'By the groups of', of: 'data' }).optional(),
@@ -47,7 +47,7 @@ export const describe = defineMethod({
     return { cells: count, of: 'rows', bytes: count * 40, seconds: 0.05 + count / 1e6 };
   },
   run: ({ data }, p, job) => {
-    const all = numberColumns(data.columns, p.columns, 'columns');
+    const all = numberColumns(data, p.columns, 'columns');
     const { names, of } = groupsOf(data.columns, p.by);
     if (names.length > MOST_GROUPS)
       job.note('look', 'stats.groups', `"${p.by!}" has ${plural(names.length, 'group')}; is it a name of each row?`);

@@ -7,7 +7,8 @@ import { rowsFor, type Weights } from '../../data/weights';
 import { weightsInfo } from '../../data/weights-facts';
 import { readFile } from '../../formats';
 import { writeDataset } from '../../formats/write';
-import type { Outcome } from '../../method/run';
+import { methodOf } from '../../method/registry';
+import { runMethod, type Outcome } from '../../method/run';
 import { columbus, listsOf, northCarolina, numbers, reference } from './columbus-fixture';
 import { middles } from '../../numeric/middles';
 import { refusalOf, run } from '../../testing';
@@ -205,6 +206,23 @@ describe('measures of each place', () => {
     const fdr = (await run('stats.localMoran', { features }, { column: 'CRIME', correction: 'fdr' })).figures;
     expect(strict['notSignificant'] as number).toBeGreaterThanOrEqual(fdr['notSignificant'] as number);
     expect(fdr['notSignificant'] as number).toBeGreaterThanOrEqual(f1['notSignificant']!);
+  });
+  it('makes the same map of the same seed, and hardly another of another', async () => {
+    const features = await columbus();
+    const p = async (seed: number): Promise<Float64Array> => {
+      const made = await runMethod(
+        methodOf('stats.localMoran'),
+        { features: [features] },
+        { column: 'CRIME' },
+        { seed },
+      );
+      return numbers(out<Features>(made, 'clusters'), 'p');
+    };
+    const first = await p(7);
+    expect(await p(7)).toEqual(first);
+    const other = await p(8);
+    expect(other).not.toEqual(first);
+    close(other, first, 0.06);
   });
   it('sets those without neighbours apart', async () => {
     const d = await columbus();
