@@ -1,5 +1,5 @@
 import { HelkError } from '../errors';
-import { middles } from '../numeric/middles';
+import { elsewhere, middles } from '../numeric/middles';
 import { rowCount, rowNumbers, rowsOf, type Rows } from '../numeric/sparse-rows';
 import type { Crs } from './crs';
 import { featureCount, FeaturesBuilder, type Features, type FeaturesInfo } from './features';
@@ -130,9 +130,6 @@ export function weightsFromRows(
 }
 
 const MOST_PLACES = 20_000_000;
-/** How far middles may lie from those that weights were made for, as a share of the extent: files keep seven digits of degrees. */
-const NEAR = 1e-6;
-
 /** Why weights are not of these features, as far as descriptions tell; null where they may be. */
 export function notOf(w: WeightsInfo, f: FeaturesInfo): string | null {
   const of = `${formatNumber(w.places)} features`;
@@ -162,17 +159,7 @@ export function rowsFor(w: Weights, f: Features): Rows {
     return { ...w.rows, offsets };
   }
   if (m !== n) refuse(`The weights are of ${m} features, not of these ${n}.`);
-  const own = middles(f);
-  let [low, high] = [Infinity, -Infinity];
-  for (const v of w.places) {
-    if (v < low) low = v;
-    if (v > high) high = v;
-  }
-  const near = NEAR * Math.max(high - low, Number.MIN_VALUE) + 1e-9 * Math.max(Math.abs(low), Math.abs(high));
-  let others = 0;
-  for (let i = 0; i < n; i++)
-    if (Math.abs(own[2 * i]! - w.places[2 * i]!) > near || Math.abs(own[2 * i + 1]! - w.places[2 * i + 1]!) > near)
-      others++;
+  const others = elsewhere(middles(f), w.places);
   if (others)
     refuse(
       `The weights were made from other features: ${others === n ? 'none' : `${n - others} of ${n}`} of these lie where those did, in that order. Make them anew from these.`,

@@ -30,6 +30,24 @@ export function middles(f: Features): Float64Array {
   return out;
 }
 
+/** How far middles of the same features may lie apart, as a share of their extent: files keep seven digits of degrees. */
+const NEAR = 1e-6;
+
+/** How many of some middles do not lie where the others do, in the same order; all of them where they are not as many. O(n) */
+export function elsewhere(own: Float64Array, others: Float64Array): number {
+  if (own.length !== others.length) return own.length / 2;
+  let [low, high] = [Infinity, -Infinity];
+  for (const v of others) {
+    if (v < low) low = v;
+    if (v > high) high = v;
+  }
+  const near = NEAR * Math.max(high - low, Number.MIN_VALUE) + 1e-9 * Math.max(Math.abs(low), Math.abs(high));
+  let n = 0;
+  for (let i = 0; i < own.length; i += 2)
+    if (Math.abs(own[i]! - others[i]!) > near || Math.abs(own[i + 1]! - others[i + 1]!) > near) n++;
+  return n;
+}
+
 function ofAreas(f: Features, i: number, ox: number, oy: number): [number, number, number] {
   let [sx, sy, sm] = [0, 0, 0];
   for (let p = f.featureOffsets[i]!; p < f.featureOffsets[i + 1]!; p++)

@@ -13,7 +13,7 @@ import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { column } from '../../method/params';
 import { meantColours } from '../../render/meanings';
-import { middles } from '../../numeric/middles';
+import { elsewhere, middles } from '../../numeric/middles';
 import { ALONE, ASSOCIATION_COLOURS, GATHERING_COLOURS, NOT_SIGNIFICANT } from './clusters';
 
 /** Classes in the order in which they are told. */
@@ -174,14 +174,7 @@ function classColumn(f: Features, name: string | undefined): Column {
 
 /** @throws HelkError `method.input` where two sets are not the same features in the same order */
 function sameFeatures(a: Features, b: Features): void {
-  const [x, y] = [middles(a), middles(b)];
-  let [low, high] = [Infinity, -Infinity];
-  for (const v of x) {
-    low = Math.min(low, v);
-    high = Math.max(high, v);
-  }
-  const near = 1e-6 * Math.max(high - low, Number.MIN_VALUE) + 1e-9 * Math.max(Math.abs(low), Math.abs(high));
-  if (x.length !== y.length || x.some((v, i) => Math.abs(v - y[i]!) > near))
+  if (elsewhere(middles(a), middles(b)))
     throw new HelkError(
       'method.input',
       'These are not the same features in the same order; clusters can be compared only where they are.',

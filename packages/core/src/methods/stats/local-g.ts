@@ -124,7 +124,7 @@ export const localG = defineMethod({
     let first: Map<string, number> | null = null;
     const lonely: string[] = [];
     for (const { name, rows } of sets) {
-      const s = sampleOf(rows, [x], silent(job), true);
+      const s = sampleOf(rows, [x], null, true);
       const own = withoutSelf(s.rows);
       const w = p.self ? withSelf(own, (i) => usual(own, i)) : own;
       const g = localGOf(w, s.values[0]!, p.self);
@@ -203,8 +203,3 @@ export function distanceName(m: number): string {
 
 /** The same in a sentence. */
 const spaced = (name: string): string => name.slice(1).replace(/(\d)(k?m)$/, '$1 $2');
-
-/** A job whose notes are told once for all sets. */
-function silent<J extends object>(job: J): J {
-  return new Proxy(job, { get: (o, k) => (k === 'note' ? () => undefined : (Reflect.get(o, k, o) as unknown)) });
-}

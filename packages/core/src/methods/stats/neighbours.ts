@@ -337,12 +337,13 @@ export interface Sample {
 /**
  * Leaves out features without a value, and those that then have no neighbour; rows that added up to 1 do so again.
  *
+ * @param job told who is left out; null where the method says that itself
  * @throws HelkError `method.input` where too few are left, or nothing varies
  */
 export function sampleOf(
   rows: Rows,
   values: readonly { name: string; values: Float64Array }[],
-  job: Job,
+  job: Job | null,
   keepAlone = false,
 ): Sample {
   const n = rows.offsets.length - 1;
@@ -351,7 +352,7 @@ export function sampleOf(
   const there: number[] = [];
   for (let i = 0; i < n; i++) if (values.every((v) => v.values[i] === v.values[i])) there.push(i);
   if (there.length < n)
-    job.note(
+    job?.note(
       'look',
       'stats.missing',
       `${plural(n - there.length, 'feature')} without a value ${n - there.length === 1 ? 'is' : 'are'} left out, as a neighbour too.`,
@@ -360,7 +361,7 @@ export function sampleOf(
   const alone = there.filter((_, k) => ownOnly(w, k));
   let kept = there;
   if (alone.length) {
-    job.note(
+    job?.note(
       'look',
       'stats.alone',
       `${plural(alone.length, 'feature')} ${alone.length === 1 ? 'has' : 'have'} no neighbour${keepAlone ? '' : ` and ${alone.length === 1 ? 'is' : 'are'} left out`}: nothing can be said of ${alone.length === 1 ? 'it' : 'them'} by neighbours.`,

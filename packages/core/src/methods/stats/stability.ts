@@ -2,13 +2,15 @@ import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { plural } from '../../data/check';
 import { columnsOf } from '../../data/kinds';
-import { valueOf } from '../../data/features';
+import { valueOf, type Features } from '../../data/features';
 import { formatNumber } from '../../data/number-words';
 import { numberColumn, textColumn } from '../../data/table';
 import { defineMethod, output, shown } from '../../method/define';
+import type { Job } from '../../method/job';
 import { column } from '../../method/params';
 import { chiUpper, fUpper, normalTwoSided, tTwoSided } from '../../numeric/distributions';
 import { leastSquares } from '../../numeric/least-squares';
+import { LEVEL } from '../../numeric/model-tests';
 import { spatialModel } from '../../numeric/spatial-models';
 import { measured } from './global';
 import { determinantFor, fitOf, modelChecks, modelParam, regressionOf, type Regression } from './models';
@@ -57,109 +59,31 @@ export const stability = defineMethod({
     seconds: 0.3 + features.count / 1e4 + (p.model === 'ols' ? 0 : (features.count / 3000) ** 1.5 * 8),
   }),
   run: async ({ features, weights }, p, job) => {
-    const by = features.columns.find((c) => c.name === p.groups)!;
     const r = await regressionOf(features, weights, p, job);
-    const words = Array.from(r.sample.kept, (i) => valueOf(by, i));
-    if (words.includes(null)) {
-      const lost = words.filter((v) => v === null).length;
-      throw new HelkError(
-        'method.input',
-        `${plural(lost, 'feature')} ${lost === 1 ? 'has' : 'have'} no value in "${p.groups}"; take a subset without ${lost === 1 ? 'it' : 'them'}.`,
-        'groups',
-      );
-    }
-    const names = [...new Set(words.map(String))].sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
-    if (names.length < 2)
-      throw new HelkError('method.input', `All features are in one part ("${names[0] ?? ''}").`, 'groups');
-    if (names.length > MOST_GROUPS)
-      throw new HelkError(
-        'method.input',
-        `"${p.groups}" has ${names.length} values; at most ${MOST_GROUPS} parts are compared.`,
-        'groups',
-      );
-    const part = words.map((v) => names.indexOf(String(v)));
-    names.forEach((name, g) => {
-      const n = part.filter((o) => o === g).length;
-      if (n <= r.x.length)
-        throw new HelkError(
-          'method.input',
-          `The part "${name}" has ${plural(n, 'feature')}, too few for ${r.x.length} coefficients.`,
-          'groups',
-        );
-    });
+    const { names, part } = partsOf(features, p.groups, r);
     // Every part has columns of its own, 0 elsewhere.
     const apart: Regression = {
       ...r,
       names: names.flatMap((g) => r.names.map((v) => `${v} (${g})`)),
       x: names.flatMap((_, g) => r.x.map((c) => c.map((v, i) => (part[i] === g ? v : 0)))),
     };
-    const [n, k] = [r.y.length, r.x.length];
-    const whole = fitOf(r);
-    const own = fitOf(apart);
-    let [chow, pValue, dfNote] = [0, 0, ''];
-    let coefficients: Float64Array;
-    let errors: Float64Array;
-    let differs: (j: number) => { value: number; p: number };
-    const extra = k * (names.length - 1);
-    if (p.model === 'ols') {
-      const rest = n - k * names.length;
-      chow = (whole.rss - own.rss) / extra / (own.rss / rest);
-      pValue = fUpper(chow, extra, rest);
-      dfNote = `F with ${extra} and ${rest} degrees of freedom`;
-      coefficients = own.coefficients;
-      const s2 = own.rss / rest;
-      errors = coefficients.map((_, j) => Math.sqrt(s2 * own.inverse[j * k * names.length + j]!));
-      // Without the part's own column of this variable: how much worse it fits.
-      differs = (j) => {
-        const held = leastSquares([...apart.x.filter((_, c) => c % k !== j), r.x[j]!], r.y);
-        const f = 'dependent' in held ? NaN : (held.rss - own.rss) / (names.length - 1) / s2;
-        return { value: f, p: fUpper(f, names.length - 1, rest) };
-      };
-    } else {
-      const det = determinantFor(r, job, 2);
-      const one = spatialModel(p.model, r.rows, r.x, r.y, det);
-      const two = spatialModel(p.model, r.rows, apart.x, r.y, det);
-      if (!one || !two)
-        throw new HelkError(
-          'method.input',
-          'The model cannot be fitted: predictors are combinations of each other.',
-          'predictors',
-        );
-      chow = 2 * (two.logLikelihood - one.logLikelihood);
-      pValue = chiUpper(chow, extra);
-      dfNote = `chi-squared with ${extra} degrees of freedom`;
-      coefficients = two.coefficients;
-      errors = two.standardErrors;
-      differs = (j) => {
-        // Against their mean by precision.
-        const b = names.map((_, g) => coefficients[g * k + j]!);
-        const w = names.map((_, g) => 1 / errors[g * k + j]! ** 2);
-        const mean = b.reduce((s, v, g) => s + v * w[g]!, 0) / w.reduce((s, v) => s + v, 0);
-        const value = b.reduce((s, v, g) => s + w[g]! * (v - mean) ** 2, 0);
-        return { value, p: chiUpper(value, names.length - 1) };
-      };
-    }
+    const t =
+      p.model === 'ols' ? byLeastSquares(r, apart, names.length) : byLikelihood(p.model, r, apart, names.length, job);
     job.note(
       'info',
       'stability.chow',
-      `${pValue < 0.05 ? 'The parts differ' : 'The parts do not differ by more than chance'}: Chow ${formatNumber(chow)}, ${dfNote}, p ${pValue < 0.001 ? 'below 0.001' : pValue.toFixed(3)}.`,
+      `${t.p < LEVEL ? 'The parts differ' : 'The parts do not differ by more than chance'}: Chow ${formatNumber(t.chow)}, ${t.how}, p ${t.p < 0.001 ? 'below 0.001' : t.p.toFixed(3)}.`,
     );
-    const df = n - k * names.length;
+    const k = r.x.length;
     const rows = r.names.flatMap((variable, j) => [
       ...names.map((group, g) => {
-        const [c, se] = [coefficients[g * k + j]!, errors[g * k + j]!];
-        return {
-          variable,
-          part: group,
-          coefficient: c,
-          standardError: se,
-          value: c / se,
-          p: p.model === 'ols' ? tTwoSided(c / se, df) : normalTwoSided(c / se),
-        };
+        const [c, se] = [t.coefficients[g * k + j]!, t.errors[g * k + j]!];
+        return { variable, part: group, coefficient: c, standardError: se, value: c / se, p: t.pOf(c / se) };
       }),
-      { variable, part: 'difference', coefficient: NaN, standardError: NaN, ...differs(j) },
+      { variable, part: 'difference', coefficient: NaN, standardError: NaN, ...t.differs(j) },
     ]);
-    rows.push({ variable: 'all', part: 'difference', coefficient: NaN, standardError: NaN, value: chow, p: pValue });
+    rows.push({ variable: 'all', part: 'difference', coefficient: NaN, standardError: NaN, value: t.chow, p: t.p });
+    const column = (name: string, of: (o: (typeof rows)[number]) => number) => numberColumn(name, rows.map(of));
     return {
       tests: {
         kind: 'table' as const,
@@ -172,25 +96,108 @@ export const stability = defineMethod({
             'part',
             rows.map((o) => o.part),
           ),
-          numberColumn(
-            'coefficient',
-            rows.map((o) => o.coefficient),
-          ),
-          numberColumn(
-            'standardError',
-            rows.map((o) => o.standardError),
-          ),
-          numberColumn(
-            'statistic',
-            rows.map((o) => o.value),
-          ),
-          numberColumn(
-            'p',
-            rows.map((o) => o.p),
-          ),
+          column('coefficient', (o) => o.coefficient),
+          column('standardError', (o) => o.standardError),
+          column('statistic', (o) => o.value),
+          column('p', (o) => o.p),
         ],
       },
-      figures: { chow, p: pValue },
+      figures: { chow: t.chow, p: t.p },
     };
   },
 });
+
+/** Parts by the values of a column, and that of each feature. @throws HelkError `method.input` where they cannot be compared */
+function partsOf(f: Features, groups: string, r: Regression): { names: string[]; part: number[] } {
+  const refuse = (message: string): never => {
+    throw new HelkError('method.input', message, 'groups');
+  };
+  const by = f.columns.find((c) => c.name === groups)!;
+  const words = Array.from(r.sample.kept, (i) => valueOf(by, i));
+  const lost = words.filter((v) => v === null).length;
+  if (lost)
+    refuse(
+      `${plural(lost, 'feature')} ${lost === 1 ? 'has' : 'have'} no value in "${groups}"; take a subset without ${lost === 1 ? 'it' : 'them'}.`,
+    );
+  const names = [...new Set(words.map(String))].sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+  if (names.length < 2) refuse(`All features are in one part ("${names[0] ?? ''}").`);
+  if (names.length > MOST_GROUPS)
+    refuse(`"${groups}" has ${names.length} values; at most ${MOST_GROUPS} parts are compared.`);
+  const part = words.map((v) => names.indexOf(String(v)));
+  names.forEach((name, g) => {
+    const n = part.filter((o) => o === g).length;
+    if (n <= r.x.length)
+      refuse(`The part "${name}" has ${plural(n, 'feature')}, too few for ${r.x.length} coefficients.`);
+  });
+  return { names, part };
+}
+
+/** One model for all held against one with coefficients of every part. */
+interface Held {
+  chow: number;
+  p: number;
+  /** Of what distribution it is. */
+  how: string;
+  /** Part by part. */
+  coefficients: Float64Array;
+  errors: Float64Array;
+  /** Of a coefficient over its error. */
+  pOf: (statistic: number) => number;
+  /** Whether a variable's coefficients differ. */
+  differs: (variable: number) => { value: number; p: number };
+}
+
+function byLeastSquares(r: Regression, apart: Regression, parts: number): Held {
+  const [n, k] = [r.y.length, r.x.length];
+  const [whole, own] = [fitOf(r), fitOf(apart)];
+  const [extra, rest] = [k * (parts - 1), n - k * parts];
+  const s2 = own.rss / rest;
+  const chow = (whole.rss - own.rss) / extra / s2;
+  return {
+    chow,
+    p: fUpper(chow, extra, rest),
+    how: `F with ${extra} and ${rest} degrees of freedom`,
+    coefficients: own.coefficients,
+    errors: own.coefficients.map((_, j) => Math.sqrt(s2 * own.inverse[j * k * parts + j]!)),
+    pOf: (t) => tTwoSided(t, rest),
+    // With one column for all parts in place of theirs: how much worse it fits.
+    differs: (j) => {
+      const held = leastSquares([...apart.x.filter((_, c) => c % k !== j), r.x[j]!], r.y);
+      const value = 'dependent' in held ? NaN : (held.rss - own.rss) / (parts - 1) / s2;
+      return { value, p: fUpper(value, parts - 1, rest) };
+    },
+  };
+}
+
+/** @throws HelkError `method.input` where a model cannot be fitted */
+function byLikelihood(model: 'lag' | 'error', r: Regression, apart: Regression, parts: number, job: Job): Held {
+  const k = r.x.length;
+  const det = determinantFor(r, job, 2);
+  const [one, two] = [r.x, apart.x].map((x) => spatialModel(model, r.rows, x, r.y, det));
+  if (!one || !two)
+    throw new HelkError(
+      'method.input',
+      'The model cannot be fitted: predictors are combinations of each other.',
+      'predictors',
+    );
+  const extra = k * (parts - 1);
+  const chow = 2 * (two.logLikelihood - one.logLikelihood);
+  return {
+    chow,
+    p: chiUpper(chow, extra),
+    how: `chi-squared with ${extra} degrees of freedom`,
+    coefficients: two.coefficients,
+    errors: two.standardErrors,
+    pOf: normalTwoSided,
+    // Against their mean by precision.
+    differs: (j) => {
+      const own = Array.from({ length: parts }, (_, g) => ({
+        b: two.coefficients[g * k + j]!,
+        w: 1 / two.standardErrors[g * k + j]! ** 2,
+      }));
+      const mean = own.reduce((s, o) => s + o.b * o.w, 0) / own.reduce((s, o) => s + o.w, 0);
+      const value = own.reduce((s, o) => s + o.w * (o.b - mean) ** 2, 0);
+      return { value, p: chiUpper(value, parts - 1) };
+    },
+  };
+}
