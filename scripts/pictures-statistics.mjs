@@ -30,7 +30,7 @@ export async function statistics({ page, shot, row, ask, run, closeSheet, wait }
   await page.getByTestId('quarter-high-low').click();
   await shot('clusters', 2000);
 
-  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await page.getByRole('button', { name: 'Close pane' }).last().click();
   await page.getByRole('button', { name: 'Empty pane' }).click();
   await row('veyra-parishes').click();
   await ask('where do high or low values gather');
@@ -42,7 +42,7 @@ export async function statistics({ page, shot, row, ask, run, closeSheet, wait }
   await page.getByTestId('frame-cluster_6km').click();
   await shot('gatherings', 2000);
 
-  await page.getByTestId('pane-2').getByRole('button', { name: 'Close pane' }).click();
+  await page.getByRole('button', { name: 'Close pane' }).last().click();
   await page.getByRole('button', { name: 'Empty pane' }).click();
   const explained = async (question) => {
     await row('veyra-parishes').click();

@@ -24,7 +24,7 @@ const FORMS: { id: TableForm; label: string }[] = [
       <div class="flex items-baseline gap-3 px-3.5 pt-1.5 text-[12px] flex-none">
         @if (advice(); as a) {
           <span class="flex-1 min-w-0 truncate" data-testid="advice" [title]="a.reason"
-            ><span class="font-[600]">{{ a.model }}</span> <span class="text-ink-2">{{ a.reason }}</span></span
+            ><span class="font-[600] mr-1.5">{{ a.model }}</span> <span class="text-ink-2">{{ a.reason }}</span></span
           >
         } @else {
           <span class="flex-1 text-ink-2">Standard errors in brackets.</span>

@@ -68,7 +68,7 @@ export const QUARTERS = [
   {
     id: 'low-high',
     words: 'low among high',
-    place: 'top-0.5 left-[52px]',
+    place: 'top-0.5 left-[64px]',
     has: (x: number, y: number) => x <= 0 && y > 0,
   },
   {
@@ -80,7 +80,7 @@ export const QUARTERS = [
   {
     id: 'low-low',
     words: 'low among low',
-    place: 'bottom-[42px] left-[52px]',
+    place: 'bottom-[42px] left-[64px]',
     has: (x: number, y: number) => x <= 0 && y <= 0,
   },
   {
@@ -192,7 +192,8 @@ export function quartersChart(
             color: themeColour('--ink-2'),
             font: NUMBER_FONT,
             includeBounds: false,
-            callback: (v: number) => formatNumber(Math.round(v * 10) / 10, 10),
+            maxTicksLimit: 6,
+            callback: (v: number) => String(Math.round(v * 10) / 10).replace('-', '−'),
           },
         }),
       },
