@@ -79,6 +79,8 @@ describe('weights and the features they are of', () => {
 
   it('light the links of what is picked where they are seen, and come to rest', async () => {
     const { bench, rest, picks } = await begin();
+    // The project opens as it was left first.
+    await rest();
     bench.set({ panes: [{ ...emptyPane(1), layers: [{ dataset: 'near', visible: true }] }] });
     await rest();
     picks.pick('clusters', Uint8Array.of(0, 1, 0, 0), 'replace');
