@@ -9,7 +9,7 @@ import {
   viewChildren,
 } from '@angular/core';
 import { columnsOf, dataOf, extentOf, meantWords, type Features, type VectorStyle } from '@helk/core';
-import { figure } from './quarters';
+import { figure, quartersOf } from './quarters';
 import { onPaper } from '../draw/theme';
 import { drawSmall } from '../kinds/features';
 import { BenchStore } from '../state/bench.store';
@@ -172,8 +172,8 @@ export class SeveralPanel {
       if (!c) continue;
       const n = (start: string): number =>
         (c.values as string[]).filter((v, i) => !c.missing?.[i] && v.startsWith(start)).length;
-      const figures = this.project.runEntityMap()[m.item.runId ?? '']?.figures ?? {};
-      const i = figures['i'];
+      const run = this.project.runEntityMap()[m.item.runId ?? ''];
+      const i = run && (run.figures['i'] ?? quartersOf(f!, run)?.slope);
       out.set(m.key, `${typeof i === 'number' ? `I ${figure(i)} · ` : ''}${n('high')} high, ${n('low')} low`);
     }
     return out;
