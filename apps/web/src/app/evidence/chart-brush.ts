@@ -94,3 +94,15 @@ export function barsBetween(c: Chart, { from, to }: Brushed, n: number): [number
   const bar = (x: number): number => Math.max(0, Math.min(n - 1, Math.floor(((x - left) / (right - left)) * n)));
   return [bar(Math.min(from[0], to[0])), bar(Math.max(from[0], to[0]))];
 }
+
+/** What lies in a box that was dragged over a scatter, in the values of its axes; a click takes what is within so many pixels. */
+export function valuesBetween(c: Chart, { from, to }: Brushed, reach: number): (x: number, y: number) => boolean {
+  const small = Math.abs(from[0] - to[0]) < 3 && Math.abs(from[1] - to[1]) < 3;
+  const range = (axis: 'x' | 'y', k: 0 | 1): [number, number] => {
+    const ends = small ? [to[k] - reach, to[k] + reach] : [from[k], to[k]];
+    const [a, b] = ends.map((v) => c.scales[axis]!.getValueForPixel(v)!) as [number, number];
+    return [Math.min(a, b), Math.max(a, b)];
+  };
+  const [[x0, x1], [y0, y1]] = [range('x', 0), range('y', 1)];
+  return (x, y) => x >= x0 && x <= x1 && y >= y0 && y <= y1;
+}

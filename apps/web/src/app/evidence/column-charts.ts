@@ -31,7 +31,7 @@ import { ChartAsked } from '../state/chart-asked';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import type { DatasetItem } from '../state/project.store';
-import { barsBetween, ChartBrush, type Brushed } from './chart-brush';
+import { barsBetween, ChartBrush, valuesBetween, type Brushed } from './chart-brush';
 import { BINS, boxChart, MOST_DOTS, rangeOf, scatterChart, spreadChart, titled } from './column-chart-configs';
 import { groupsOf, isGrouping, MOST_GROUPS, numbersOf } from './column-values';
 
@@ -253,7 +253,6 @@ export class ColumnCharts {
   protected readonly drawn = (): Chart | null => this.chart;
 
   protected choose(b: Brushed): void {
-    const { from, to } = b;
     const y = this.y();
     if (!this.chart || !y) return;
     const id = this.item().id;
@@ -283,17 +282,9 @@ export class ColumnCharts {
       return;
     }
     const u = numbersOf(this.x()!);
-    const at = (p: [number, number]): [number, number] => [
-      this.chart!.scales['x']!.getValueForPixel(p[0])!,
-      this.chart!.scales['y']!.getValueForPixel(p[1])!,
-    ];
-    // A click takes what lies within some pixels.
-    const small = Math.abs(from[0] - to[0]) < 3 && Math.abs(from[1] - to[1]) < 3;
-    const [p, q] = small ? [at([to[0] - 4, to[1] - 4]), at([to[0] + 4, to[1] + 4])] : [at(from), at(to)];
-    const [x0, x1] = [Math.min(p[0], q[0]), Math.max(p[0], q[0])];
-    const [y0, y1] = [Math.min(p[1], q[1]), Math.max(p[1], q[1])];
+    const within = valuesBetween(this.chart, b, 4);
     const rows = new Uint8Array(n);
-    for (let i = 0; i < n; i++) if (u[i]! >= x0 && u[i]! <= x1 && v[i]! >= y0 && v[i]! <= y1) rows[i] = 1;
+    for (let i = 0; i < n; i++) if (within(u[i]!, v[i]!)) rows[i] = 1;
     this.picks.pick(id, rows);
   }
 }

@@ -19,7 +19,7 @@ import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
-import { ChartBrush, type Brushed } from './chart-brush';
+import { ChartBrush, valuesBetween, type Brushed } from './chart-brush';
 import { scatterChart } from './column-chart-configs';
 import { numbersOf } from './column-values';
 import { madeColumn } from './quarters';
@@ -112,21 +112,14 @@ export class ModelPanel {
 
   protected readonly drawn = (): Chart | null => this.chart;
 
-  protected choose({ from, to }: Brushed): void {
+  protected choose(b: Brushed): void {
     const pair = this.pair();
     if (!this.chart || !pair) return;
-    const at = (axis: 'x' | 'y', k: 0 | 1): [number, number] => {
-      const small = Math.abs(from[0] - to[0]) < 3 && Math.abs(from[1] - to[1]) < 3;
-      const [a, b] = [from[k] - (small ? 5 : 0), to[k] + (small ? 5 : 0)].map((v) =>
-        this.chart!.scales[axis]!.getValueForPixel(v)!,
-      );
-      return [Math.min(a!, b!), Math.max(a!, b!)];
-    };
-    const [xs, ys] = [at('x', 0), at('y', 1)];
-    const [u, v] = pair.map(numbersOf);
+    const within = valuesBetween(this.chart, b, 5);
+    const [u, v] = [numbersOf(pair[0]), numbersOf(pair[1])];
     this.picks.pick(
       this.item().id,
-      Uint8Array.from(u!, (x, i) => (x >= xs[0] && x <= xs[1] && v![i]! >= ys[0] && v![i]! <= ys[1] ? 1 : 0)),
+      Uint8Array.from(u, (x, i) => (within(x, v[i]!) ? 1 : 0)),
     );
   }
 }

@@ -19,7 +19,7 @@ import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { ChanceChart } from './chance-chart';
 import { chanceOf } from './chance-panel';
-import { ChartBrush, type Brushed } from './chart-brush';
+import { ChartBrush, valuesBetween, type Brushed } from './chart-brush';
 import { figure, madeColumn, namesOf, QUARTERS, quartersChart, quartersOf } from './quarters';
 
 Chart.register(LinearScale, LineController, LineElement, PointElement, ScatterController, Tooltip);
@@ -184,19 +184,13 @@ export class QuartersPanel {
 
   protected readonly drawn = (): Chart | null => this.chart;
 
-  protected choose({ from, to }: Brushed): void {
+  protected choose(b: Brushed): void {
     const q = this.quarters();
     if (!this.chart || !q) return;
-    const at = (p: [number, number]): [number, number] => [
-      this.chart!.scales['x']!.getValueForPixel(p[0])!,
-      this.chart!.scales['y']!.getValueForPixel(p[1])!,
-    ];
-    const small = Math.abs(from[0] - to[0]) < 3 && Math.abs(from[1] - to[1]) < 3;
-    const [a, b] = small ? [at([to[0] - 5, to[1] - 5]), at([to[0] + 5, to[1] + 5])] : [at(from), at(to)];
-    const within = (v: number, s: number, t: number): boolean => v >= Math.min(s, t) && v <= Math.max(s, t);
+    const within = valuesBetween(this.chart, b, 5);
     this.picks.pick(
       this.item().id,
-      Uint8Array.from(q.x, (x, i) => (within(x, a[0], b[0]) && within(q.y[i]!, a[1], b[1]) ? 1 : 0)),
+      Uint8Array.from(q.x, (x, i) => (within(x, q.y[i]!) ? 1 : 0)),
     );
   }
 
