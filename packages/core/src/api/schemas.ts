@@ -161,7 +161,7 @@ export const ReviewShape = z.object({
   ),
 });
 
-export const ReviewAgain = z.object({ steps: z.record(z.string(), z.number().int().min(0)) });
+export const ReviewAgain = z.object({ steps: z.record(z.string(), z.number().int().min(-1)) });
 
 export const ReviewTaken = z.object({
   batch: z.string().max(40).nullable().default(null),
@@ -171,7 +171,7 @@ export const ReviewTaken = z.object({
       z.object({
         layer: z.string(),
         name: z.string().trim().max(200).optional(),
-        step: z.number().int().min(0).optional(),
+        step: z.number().int().min(-1).optional(),
         factor: z.number().optional(),
         offset: z.number().optional(),
         unit: z.string().max(20).optional(),

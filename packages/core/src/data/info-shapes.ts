@@ -68,6 +68,7 @@ export const band = z.object({
     .optional(),
   role: text.optional(),
   wavelength: z.number().positive().max(1e9).optional(),
+  time: z.string().max(40).optional(),
   held: z
     .object({ type, missing: z.number().nullable(), factor: z.number().optional(), offset: z.number().optional() })
     .optional(),

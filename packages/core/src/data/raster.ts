@@ -45,6 +45,8 @@ export interface BandInfo {
   role?: string;
   /** Middle of the part of the spectrum it shows, nm. */
   wavelength?: number;
+  /** When it was, ISO 8601, where it is one of several moments. */
+  time?: string;
 }
 
 export interface Band extends BandInfo {

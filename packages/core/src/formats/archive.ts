@@ -34,16 +34,20 @@ export const zip: FileFormat = {
     const shapes = new Set(entries.filter(([e]) => /\.shp$/i.test(e)).map(([e]) => stem(e)));
     const layers: Layer[] = [];
     const refused: string[] = [];
+    const taken = new Set<string>();
     for (const [k, [entry, content]] of entries.entries()) {
       options.progress?.(k / entries.length, `reading ${entry.slice(-40)}`);
       if (PART.test(entry) && shapes.has(stem(entry.replace(/\.shp\.xml$/i, '.xml')))) continue;
+      if (taken.has(entry.toLowerCase())) continue;
       if (zip.sniff(content, entry)) {
         refused.push(`${entry} (an archive within the archive)`);
         continue;
       }
       try {
         const sibling = (ext: string): Uint8Array | undefined => parts.get(`${stem(entry)}.${ext}`);
-        layers.push(...(await options.within!(entry, content, { ...options, sibling })));
+        const read = await options.within!(entry, content, { ...options, sibling });
+        for (const { takes } of read) if (takes) taken.add(`${stem(entry)}.${takes}`);
+        layers.push(...read);
       } catch (e) {
         if (!(e instanceof HelkError) || e.code !== 'file.unknown') throw e;
         refused.push(entry);

@@ -13,6 +13,8 @@ export interface OpenLayer {
   /** Where the file holds several of it (times, levels): what they are, and which one was read. */
   steps?: string[];
   step?: number;
+  /** Ending of the file beside it that was read with it. */
+  takes?: string;
 }
 
 /** One dataset that has been read from a file. */
@@ -23,6 +25,8 @@ export interface Layer {
   /** Where the file holds several of it (times, levels): what they are, and which one was read. */
   steps?: string[];
   step?: number;
+  /** Ending of the file beside it that was read with it. */
+  takes?: string;
 }
 
 export interface ReadOptions {
@@ -36,7 +40,7 @@ export interface ReadOptions {
   maxBytes: number;
   /** Only the layers of these names; all when not given. */
   only?: string[];
-  /** Which step of a layer is read, by the layer's name; the first when not given. */
+  /** Which step of a layer is read, by the layer's name, or all; when not given all of a time axis, else the first. */
   steps?: Record<string, number>;
   /** Another file of the same name with this ending (`dbf`), where a format is spread over several. */
   sibling?: (extension: string) => Uint8Array | undefined;
@@ -44,6 +48,9 @@ export interface ReadOptions {
   /** Reads a file that lies within another. */
   within?: (name: string, bytes: Uint8Array, options: ReadOptions) => Promise<Layer[]>;
 }
+
+/** In place of the number of a step: all of them, a band each. */
+export const ALL_STEPS = -1;
 
 export const READ_LIMITS: ReadOptions = { maxCells: 2_000_000_000, maxUnpacked: 8 * 2 ** 30, maxBytes: 8 * 2 ** 30 };
 

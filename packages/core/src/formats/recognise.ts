@@ -1,15 +1,19 @@
+import { HelkError } from '../errors';
 import { handleOn, ofKind, type AnyHandle, type Dataset } from '../data/kinds';
 import { isNetwork, networkOf } from '../data/network';
 import type { Features } from '../data/features';
 import type { Table } from '../data/table';
+import { isLong, LONG_HEAD, stackOfLong } from '../data/stack-long';
 import { WEIGHT_COLUMNS, weightsFromRows } from '../data/weights';
 import { unpack } from './archive';
 import { FEED_BESIDE, readFeed } from './gtfs';
-import type { OpenLayer, ReadOptions } from './reader';
+import { headText, type OpenLayer, type ReadOptions } from './reader';
 
 /** A kind that is written as another: how it is told, and how it is made of it. */
 interface Recognised {
-  fits(handle: AnyHandle): boolean;
+  fits(handle: AnyHandle, options: ReadOptions): boolean;
+  /** Ending of the file beside it that it takes with it. */
+  takes?: string;
   made(data: Dataset, options: ReadOptions): Promise<Dataset>;
 }
 
@@ -45,10 +49,46 @@ const RECOGNISED: readonly Recognised[] = [
       return Promise.resolve(weightsFromRows(from!, to!, weight!));
     },
   },
+  // A time stack lies in two files: its rows, and its places beside them. Either is read with the other.
+  {
+    fits: ({ head }, options) =>
+      isLong(ofKind('table', head)?.columns ?? []) && options.sibling?.(PLACES_BESIDE) !== undefined,
+    takes: 'geojson',
+    made: async (d, options) => {
+      const places = await beside(PLACES_BESIDE, options);
+      if (places?.kind !== 'features')
+        throw new HelkError('file.content', 'The file beside it has no places.', PLACES_BESIDE);
+      return stackOfLong((d as Table).columns, places, ROWS_BESIDE);
+    },
+  },
+  {
+    fits: ({ head }, options) => {
+      const rows = ofKind('features', head) ? options.sibling?.(ROWS_BESIDE) : undefined;
+      return rows !== undefined && LONG_HEAD.test(headText(rows, 400) ?? '');
+    },
+    takes: 'csv',
+    made: async (d, options) => {
+      const rows = await beside(ROWS_BESIDE, options);
+      return rows?.kind === 'table' && isLong(rows.columns) ? stackOfLong(rows.columns, d as Features, ROWS_BESIDE) : d;
+    },
+  },
 ];
+
+/** Endings of the two files of a time stack. */
+export const PLACES_BESIDE = 'geojson';
+const ROWS_BESIDE = 'csv';
+
+/** What a file beside another holds. */
+async function beside(extension: string, options: ReadOptions): Promise<Dataset | undefined> {
+  const bytes = options.sibling!(extension)!;
+  const [layer] = await options.within!(`beside.${extension}`, bytes, { ...options, sibling: () => undefined });
+  return layer?.data;
+}
 
 /** A layer as the kind that it was written from. @throws HelkError `file.damaged` where it only looks like it */
 export async function recognised(layer: OpenLayer, options: ReadOptions): Promise<OpenLayer> {
-  const as = RECOGNISED.find((r) => r.fits(layer.handle));
-  return as ? { ...layer, handle: handleOn(await as.made(await layer.handle.load(), options)) } : layer;
+  const as = RECOGNISED.find((r) => r.fits(layer.handle, options));
+  if (!as) return layer;
+  const handle = handleOn(await as.made(await layer.handle.load(), options));
+  return { ...layer, handle, ...(as.takes && handle.kind === 'stack' ? { takes: as.takes } : {}) };
 }

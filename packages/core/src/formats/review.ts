@@ -10,6 +10,7 @@ export interface ReviewRow extends ReviewFacts {
   layer: string;
   kind: DatasetKind;
   steps: string[];
+  /** The one that was read, or -1 for all. */
   step: number;
   notes: Note[];
 }

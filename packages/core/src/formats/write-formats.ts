@@ -18,7 +18,9 @@ export type WriteFormat =
   | 'las'
   | 'las12'
   | 'gtfs'
-  | 'network-zip';
+  | 'network-zip'
+  | 'csv-wide'
+  | 'stack-zip';
 
 /** The formats datasets can be written in; without the writers, so that the client can list them. */
 export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: string; mime: string }> = {
@@ -51,6 +53,8 @@ export const WRITE_FORMATS: Record<WriteFormat, { title: string; extension: stri
   las12: { title: 'LAS 1.2', extension: 'las', mime: 'application/vnd.las' },
   gtfs: { title: 'GTFS feed (zip)', extension: 'zip', mime: 'application/zip' },
   'network-zip': { title: 'GeoJSON with its timetable (zip)', extension: 'zip', mime: 'application/zip' },
+  'csv-wide': { title: 'CSV, a column each step', extension: 'csv', mime: 'text/csv' },
+  'stack-zip': { title: 'CSV with its places (zip)', extension: 'zip', mime: 'application/zip' },
 };
 
 /** Usual endings of files by the format they stand for. */

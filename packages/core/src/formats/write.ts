@@ -26,6 +26,9 @@ import { writeLas } from './las-write';
 import { shapefileFiles } from './shapefile';
 import { MemorySink, type ByteSink } from './source';
 import { formatNamed, WRITE_FORMATS, type WriteFormat } from './write-formats';
+import { wideFeatures, wideTable, writeLong } from './stack-write';
+import type { TimeStack } from '../data/stack';
+import { PLACES_BESIDE } from './recognise';
 import { weightLines, weightRows, type Weights } from '../data/weights';
 import { numberColumn } from '../data/table';
 import { writeXlsx } from './xlsx';
@@ -58,6 +61,7 @@ const delimited = (separator: ',' | '\t'): Writers => ({
   features: whole((d: Features) => writeDelimited(d, separator)),
   table: whole((d: Table) => writeDelimited(d, separator)),
   weights: whole((d: Weights) => writeDelimited(rowsOf(d), separator)),
+  stack: async (handle, out, _name, progress) => writeLong(handle, out, separator, progress),
 });
 
 /** Weights as rows of numbers, as outside programs take them: only links, without places. */
@@ -77,6 +81,7 @@ const asLines = (writers: Writers): Writers => ({
   network: lines(writers.features!, networkLines),
   timetable: lines(writers.features!, timetableLines),
   weights: lines(writers.features!, weightLines),
+  stack: lines(writers.features!, wideFeatures),
 });
 
 const WRITERS: Record<WriteFormat, Writers> = {
@@ -99,7 +104,10 @@ const WRITERS: Record<WriteFormat, Writers> = {
     features: whole((d: Features, name) => writeXlsx(d, name)),
     table: whole((d: Table, name) => writeXlsx(d, name)),
     weights: whole((d: Weights, name) => writeXlsx(rowsOf(d), name)),
+    stack: whole((d: TimeStack, name) => writeXlsx(wideTable(d), name)),
   },
+  'csv-wide': { stack: whole((d: TimeStack) => writeDelimited(wideTable(d))) },
+  'stack-zip': { stack: whole(stackZip) },
   las: { cloud: (handle, out, _, progress) => writeLas(handle, out, 4, progress) },
   gtfs: { timetable: whole((d: Timetable) => writeFeed(d)) },
   'network-zip': { network: whole(networkZip) },
@@ -112,8 +120,19 @@ function networkZip(n: Network): Uint8Array {
   return n.timetable ? writeFeed(n.timetable, own) : zipSync(own);
 }
 
+/** Rows and places of a time stack, as they are found beside each other. */
+async function stackZip(d: TimeStack, name: string): Promise<Uint8Array> {
+  const file = fileName(name, 'stack');
+  const rows = new MemorySink();
+  await writeLong(handleOn(d) as Kinds['stack']['handle'], rows, ',');
+  return zipSync({ [`${file}.csv`]: rows.bytes(), [`${file}.${PLACES_BESIDE}`]: utf8(writeGeoJson(d.places)) });
+}
+
+const fileName = (name: string, usual: string): string =>
+  name.replace(/[^\p{L}\p{N} _-]+/gu, '_').slice(0, 60) || usual;
+
 function shapefileZip(d: Features, name: string): Uint8Array {
-  const file = name.replace(/[^\p{L}\p{N} _-]+/gu, '_').slice(0, 60) || 'features';
+  const file = fileName(name, 'features');
   return zipSync(
     Object.fromEntries(Object.entries(shapefileFiles(d)).map(([ext, bytes]) => [`${file}.${ext}`, bytes])),
   );
@@ -152,6 +171,10 @@ export async function writtenBeside(
   handle: AnyHandle,
   format: WriteFormat,
 ): Promise<{ extension: string; bytes: Uint8Array }[]> {
+  if (handle.kind === 'stack' && (format === 'csv' || format === 'tsv' || format === 'csv-wide')) {
+    const places = await (handle as Kinds['stack']['handle']).places();
+    return [{ extension: PLACES_BESIDE, bytes: utf8(writeGeoJson(places)) }];
+  }
   const network = format === 'network-zip' ? null : ofKind('network', handle.head);
   if (!network?.timetable) return [];
   const { timetable } = dataOf('network', await handle.load())!;

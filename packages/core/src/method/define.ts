@@ -49,12 +49,13 @@ export const input = {
   rasters: many<'raster', RasterWants & { least?: number }>('raster', 'Rasters'),
   features: one<'features', PlaceWants & { least?: 0 | 1 }>('features', 'Features'),
   featureSets: many<'features', PlaceWants & { least?: number }>('features', 'Features'),
-  table: one<'table', object>('table', 'Table'),
+  table: one<'table', { least?: 0 | 1 }>('table', 'Table'),
   cloud: one<'cloud', object>('cloud', 'Cloud'),
   clouds: many<'cloud', { least?: number }>('cloud', 'Clouds'),
   network: one<'network', object>('network', 'Network'),
   timetable: one<'timetable', { least?: 0 | 1 }>('timetable', 'Timetable'),
   weights: one<'weights', { least?: 0 | 1 }>('weights', 'Weights'),
+  stack: one<'stack', object>('stack', 'Time stack'),
 };
 
 export interface OutputSpec {
@@ -83,6 +84,9 @@ export const output = {
   cloud: made('cloud'),
   network: made('network'),
   weights: made('weights'),
+  stack: made('stack'),
+  maybeRaster: (label: string, suffix = label.toLowerCase()) =>
+    ({ kind: 'raster', label, suffix, optional: true }) as const,
 };
 
 /** A result with how it is shown. */

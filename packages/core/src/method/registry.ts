@@ -7,6 +7,7 @@ import * as raster from '../methods/raster';
 import * as stats from '../methods/stats';
 import * as surface from '../methods/surface';
 import * as terrain from '../methods/terrain';
+import * as time from '../methods/time';
 import type { Method } from './define';
 
 /** Families as a person calls them. */
@@ -17,6 +18,7 @@ export const FAMILIES: Record<string, string> = {
   surface: 'Points to surfaces',
   imagery: 'Imagery',
   stats: 'Statistics',
+  time: 'Time',
   cloud: 'Point clouds',
   network: 'Networks',
 };
@@ -29,6 +31,7 @@ const METHODS: Method[] = [
   ...Object.values(surface),
   ...Object.values(imagery),
   ...Object.values(stats),
+  ...Object.values(time),
   ...Object.values(cloud),
   ...Object.values(network),
 ];

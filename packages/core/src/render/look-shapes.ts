@@ -64,3 +64,6 @@ export const vectorLook: z.ZodType<VectorStyle> = z.object({
     .default(PLAIN_VECTOR.label),
   ends: z.boolean().optional(),
 });
+
+/** A time stack is drawn as its places are at a step: by a variable, on one scale over all steps, or by a column. */
+export const stackLook = vectorLook;

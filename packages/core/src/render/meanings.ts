@@ -10,6 +10,12 @@ export const MEANT: Readonly<Record<string, { colour: string; grey: string; word
   other: { colour: '#c98b2f', grey: '#565656', words: 'of another kind' },
   came: { colour: '#6d2f5c', grey: '#1f1f1f' },
   went: { colour: '#7fb0a6', grey: '#b8b8b8' },
+  'rising steeply': { colour: '#8a4a0c', grey: '#2b2b2b' },
+  rising: { colour: '#d6a25a', grey: '#6b6b6b' },
+  'no trend': { colour: '#ebe4d6', grey: '#f3f3f3' },
+  falling: { colour: '#a79dd0', grey: '#a5a5a5' },
+  'falling steeply': { colour: '#463a80', grey: '#c9c9c9' },
+  'too few values': { colour: '#b9b4aa', grey: '#d8d8d8' },
   'not significant': { colour: '#ebe4d6', grey: '#f3f3f3' },
   'no neighbours': { colour: '#b9b4aa', grey: '#d8d8d8' },
 };

@@ -42,7 +42,7 @@ async function reading<T>(
 }
 
 const stepsOf = (choices: ImportTask['choices'] | undefined): Record<string, number> | undefined =>
-  choices ? Object.fromEntries(choices.map((c) => [c.layer, c.step ?? 0])) : undefined;
+  choices ? Object.fromEntries(choices.flatMap((c) => (c.step === undefined ? [] : [[c.layer, c.step]]))) : undefined;
 
 /** Reads a file and tells what is in it; nothing is stored. */
 export const look = (task: ReviewTask, { progress }: Hands): Promise<{ outputs: string[]; review: ReviewRow[] }> =>

@@ -5,12 +5,13 @@ import type { DataOf, HandleOf, InfoOf, KindRecord } from './kind';
 import { raster } from './raster';
 import { network } from './network';
 import type { ColumnInfo, FeaturesInfo } from '../features';
+import { stack } from './stack';
 import { table } from './table';
 import { timetable } from './timetable';
 import { weights } from './weights';
 
 /** The kinds of data there are. A new one is its file and a line here; every type below follows from this list. */
-export const KINDS = { raster, features, table, cloud, network, timetable, weights };
+export const KINDS = { raster, features, table, cloud, network, timetable, weights, stack };
 
 type Records = typeof KINDS;
 export type DatasetKind = keyof Records;

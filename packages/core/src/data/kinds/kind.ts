@@ -112,6 +112,8 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   give(info: I, given: Given): I;
   /** Its rows, where it has any: how many, of which columns, and what several of them are called. */
   rows?(info: I): { count: number; columns: ColumnInfo[]; noun: string };
+  /** What has a value at every step, where there are steps. */
+  variables?(info: I): ColumnInfo[];
   /** The features that it is stored, drawn and read by row as, where it is. */
   asFeatures?(info: I): FeaturesInfo;
   /** Names of the bands it has, where it has any. */

@@ -1,4 +1,5 @@
 import { HelkError } from '../../errors';
+import { dayNumber } from '../../data/dates';
 import { own } from '../../data/own';
 import { findUnit } from '../../data/quantity';
 import { textOf, type NcFile, type NcVariable } from './container';
@@ -110,6 +111,17 @@ const SPAN: Record<string, number> = {
   d: 864e5,
 };
 
+const BEFORE = [0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334, 365];
+
+/** Milliseconds since 1970 of the date that so many of a calendar without leap days lead to. */
+function withoutLeapDays(year: number, month: number, day: number, ms: number): number {
+  const days = year * 365 + BEFORE[month - 1]! + day - 1 + Math.floor(ms / 864e5);
+  const y = Math.floor(days / 365);
+  const rest = days - 365 * y;
+  const m = BEFORE.findIndex((b) => b > rest);
+  return dayNumber(y, m, rest - BEFORE[m - 1]! + 1) * 864e5 + (ms - Math.floor(ms / 864e5) * 864e5);
+}
+
 /** Values of a leading dimension in words: dates for a time axis in a real calendar, else the number with its unit. */
 export function stepLabels(v: NcVariable | undefined, count: number): string[] {
   if (!v) return Array.from({ length: count }, (_, i) => `step ${i + 1}`);
@@ -120,16 +132,30 @@ export function stepLabels(v: NcVariable | undefined, count: number): string[] {
   const since =
     /^\s*(\w+?)s?\s+since\s+(\d{1,4})-(\d{1,2})-(\d{1,2})(?:[T\s]+(\d{1,2}):(\d{1,2})(?::(\d{1,2}))?)?/i.exec(unit);
   const span = since ? own(SPAN, since[1]!.toLowerCase()) : undefined;
-  if (since && span && /^(standard|gregorian|proleptic_gregorian)$/.test(calendar)) {
-    const origin = new Date(0);
-    origin.setUTCFullYear(Number(since[2]), Number(since[3]) - 1, Number(since[4]));
-    origin.setUTCHours(Number(since[5] ?? 0), Number(since[6] ?? 0), Number(since[7] ?? 0));
+  const origin = since && [since[2], since[3], since[4]].map(Number);
+  const clock = since ? Number(since[5] ?? 0) * 36e5 + Number(since[6] ?? 0) * 6e4 + Number(since[7] ?? 0) * 1e3 : 0;
+  const [y, m, d] = origin ?? [];
+  const whole = since && /^(standard|gregorian|proleptic_gregorian|noleap|365_day)$/.test(calendar);
+  const label = (ms: number): string | null => {
+    const at = new Date(ms);
+    if (Number.isNaN(at.getTime())) return null;
+    const text = at.toISOString();
+    return text.slice(11, 19) === '00:00:00' ? text.slice(0, 10) : text.slice(0, 16).replace('T', ' ');
+  };
+  const other = (n: number): string => `${v.name} ${n}`;
+  if (whole && span) {
+    const noLeap = /^(noleap|365_day)$/.test(calendar);
     return Array.from(values, (n) => {
-      const d = new Date(origin.getTime() + Number(n) * span);
-      if (Number.isNaN(d.getTime())) return `${v.name} ${Number(n)}`;
-      const text = d.toISOString();
-      return text.slice(11, 19) === '00:00:00' ? text.slice(0, 10) : text.slice(0, 16).replace('T', ' ');
+      const ms = Number(n) * span + clock;
+      return label(noLeap ? withoutLeapDays(y!, m!, d!, ms) : dayNumber(y!, m!, d!) * 864e5 + ms) ?? other(Number(n));
     });
   }
+  // Months and years of the calendar, as files that are no climate model's have them.
+  const months = since && (/^month$/i.test(since[1]!) ? 1 : /^(year|yr)$/i.test(since[1]!) ? 12 : 0);
+  if (whole && months)
+    return Array.from(
+      values,
+      (n) => label(dayNumber(y!, m! + Math.floor(Number(n) * months), d!) * 864e5) ?? other(Number(n)),
+    );
   return Array.from(values, (n) => `${v.name.split('/').pop()} ${Number(n)}${unit ? ` ${unit}` : ''}`);
 }

@@ -1,7 +1,8 @@
 import { HelkError } from '../../errors';
+import { readDate } from '../../data/dates';
 import { findUnit } from '../../data/quantity';
 import { MISSING_CLASS, type Band, type ClassEntry, type Grid, type Raster, type StoredType } from '../../data/raster';
-import { baseName, claimCells, type FileFormat, type Layer, type ReadOptions } from '../reader';
+import { ALL_STEPS, baseName, claimCells, type FileFormat, type Layer, type ReadOptions } from '../reader';
 import { axisOf, coordinateOf, directionOf, isTime, stepLabels, type Axis, type Direction } from './axis';
 import { openClassic } from './classic';
 import { numbersOf, textOf, type NcFile, type NcVariable, type Numbers } from './container';
@@ -15,7 +16,7 @@ const isClassic = (b: Uint8Array): boolean => b[0] === 0x43 && b[1] === 0x44 && 
 
 /**
  * Grids of NetCDF files by the CF conventions (1.11): every variable that lies on an x and a y axis is a layer; further
- * dimensions (time, level) are steps, of which one is read. Packing, missing values, units, flags, grid mapping and the order of
+ * dimensions (time, level) are steps: of a time axis all are read, a band each, of others one. Packing, missing values, units, flags, grid mapping and the order of
  * latitudes are honoured.
  */
 export const netcdf: FileFormat = {
@@ -94,6 +95,11 @@ function gridsOf(file: NcFile, name: string, options: ReadOptions): Layer[] {
 const layerName = (v: NcVariable, all: NcVariable[], file: string): string =>
   all.length === 1 ? baseName(file) : v.name.split('/').join(' ');
 
+/** Values that are taken in at once where nobody has said that all steps are wanted. */
+const MOST_UNASKED = 5e7;
+const fitsWhole = (values: number, o: ReadOptions): boolean =>
+  values <= Math.min(MOST_UNASKED, o.maxCells) && values * 8 <= o.maxBytes;
+
 interface Sides {
   x: { at: number; axis: Axis };
   y: { at: number; axis: Axis };
@@ -136,22 +142,27 @@ function layerOf(file: NcFile, v: NcVariable, layer: string, name: string, optio
   const total = counts.reduce((a, b) => a * b, 1);
   if (total === 0) throw new HelkError('file.unsupported', `"${name}": ${v.name} has no step in it.`, name);
   const steps = leading.length ? labelsOf(file, v, leading, counts) : undefined;
-  const step = options.steps?.[layer] ?? 0;
-  if (!(Number.isInteger(step) && step >= 0 && step < total))
+  const dated = steps !== undefined && total > 1 && steps.every((s) => readDate(s) !== null);
+  const step = options.steps?.[layer] ?? (dated && fitsWhole(columns * rows * total, options) ? ALL_STEPS : 0);
+  if (!(Number.isInteger(step) && (step >= 0 || (step === ALL_STEPS && total > 1)) && step < total))
     throw new HelkError('file.content', `"${name}": ${v.name} has ${total} steps, none at ${step + 1}.`, name);
-  const at: number[] = [];
-  for (let rest = step, i = counts.length - 1; i >= 0; i--) {
-    at.unshift(rest % counts[i]!);
-    rest = Math.floor(rest / counts[i]!);
-  }
+  if (step === ALL_STEPS) claimCells(columns, rows, total, options, name);
   options.progress?.(0.3, 'reading');
-  const raw = v.read(at);
-  if (raw.length !== columns * rows)
-    throw new HelkError(
-      'file.damaged',
-      `"${name}": ${v.name} holds ${raw.length} values, not ${columns * rows}.`,
-      name,
-    );
+  const rawAt = (k: number): Numbers => {
+    const at: number[] = [];
+    for (let rest = k, i = counts.length - 1; i >= 0; i--) {
+      at.unshift(rest % counts[i]!);
+      rest = Math.floor(rest / counts[i]!);
+    }
+    const raw = v.read(at);
+    if (raw.length !== columns * rows)
+      throw new HelkError(
+        'file.damaged',
+        `"${name}": ${v.name} holds ${raw.length} values, not ${columns * rows}.`,
+        name,
+      );
+    return raw;
+  };
   const crs = options.crs ?? crsOfVariable(file, v, x.axis.degrees && y.axis.degrees, notes);
   const geographic = crs ? crs.geographic : x.axis.degrees;
   const dx = Math.abs(x.axis.step);
@@ -188,7 +199,18 @@ function layerOf(file: NcFile, v: NcVariable, layer: string, name: string, optio
     const c = flipX ? columns - 1 - turned : turned;
     return y.at < x.at ? r * columns + c : c * rows + r;
   };
-  const band = bandOf(v, raw, columns, rows, order, notes);
+  const chosen = step === ALL_STEPS ? Array.from({ length: total }, (_, k) => k) : [step];
+  const outside = { count: 0 };
+  const bands = chosen.map((k) => {
+    if (k) options.progress?.(0.3 + (0.7 * k) / total, 'reading steps');
+    return bandOf(v, rawAt(k), columns, rows, order, outside);
+  });
+  if (outside.count)
+    notes.push({
+      level: 'look',
+      code: 'netcdf.range',
+      message: `${outside.count} values outside the valid range that the file states were taken as missing.`,
+    });
   if (textOf(v.attributes['positive']) === 'down' || /\bdepth\b/.test(textOf(v.attributes['standard_name'])))
     notes.push({
       level: 'look',
@@ -196,8 +218,21 @@ function layerOf(file: NcFile, v: NcVariable, layer: string, name: string, optio
       message: `${v.name} counts downwards; a factor of -1 (and the unit's own) turns depths into elevations.`,
     });
   if (steps && steps.length > 1)
-    notes.push({ level: 'info', code: 'netcdf.step', message: `Step ${step + 1} of ${total}: ${steps[step]}.` });
-  const data: Raster = { kind: 'raster', grid, bands: [band] };
+    notes.push({
+      level: 'info',
+      code: 'netcdf.step',
+      message:
+        step === ALL_STEPS
+          ? `All ${total} steps, a band each: ${steps[0]} to ${steps[total - 1]}.`
+          : `Step ${step + 1} of ${total}: ${steps[step]}.`,
+    });
+  chosen.forEach((k, i) => {
+    if (!dated) return;
+    bands[i]!.time = steps[k]!.replace(' ', 'T');
+    if (step === ALL_STEPS) bands[i]!.name += ` ${steps[k]}`;
+  });
+  if (step === ALL_STEPS && !dated) bands.forEach((b, k) => (b.name += ` ${steps![k]}`));
+  const data: Raster = { kind: 'raster', grid, bands };
   return { name: layer, data, notes, ...(steps && steps.length > 1 ? { steps, step } : {}) };
 }
 
@@ -227,7 +262,7 @@ function bandOf(
   columns: number,
   rows: number,
   order: (row: number, column: number) => number,
-  notes: Note[],
+  wild: { count: number },
 ): Band {
   const a = v.attributes;
   const type = v.type as StoredType;
@@ -251,7 +286,6 @@ function bandOf(
       ? { role: 'elevation' }
       : {}),
   };
-  let outside = 0;
   if (flags.length && flags.length === meanings.length && !packed) {
     const cells = new Int32Array(n);
     for (let y = 0, i = 0; y < rows; y++)
@@ -272,17 +306,11 @@ function bandOf(
       const s = raw[order(y, x)]!;
       const out = s < low || s > high;
       if (codes.has(s) || s !== s || out) {
-        if (out && !codes.has(s)) outside++;
+        if (out && !codes.has(s)) wild.count++;
         cells[i] = NaN;
       } else cells[i] = packed ? s * factor + offset : s;
     }
   }
-  if (outside)
-    notes.push({
-      level: 'look',
-      code: 'netcdf.range',
-      message: `${outside} values outside the valid range that the file states were taken as missing.`,
-    });
   return {
     ...info,
     kind: 'measure',
