@@ -2,6 +2,7 @@ export * from './landscape';
 export * from './elevation';
 export * from './features';
 export * from './seabed';
+export * from './moisture';
 export * from './cover';
 export * from './people';
 export * from './peat';

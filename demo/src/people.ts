@@ -311,7 +311,7 @@ export function makeSightings(land: Landscape, seed = SEED): Features {
     places.push([x, y]);
     month.push(m);
     date.push(
-      `${2016 + Math.floor(m / 12)}-${String((m % 12) + 1).padStart(2, '0')}-${String(1 + Math.floor(random.uniform() * 28)).padStart(2, '0')}`,
+      `${2016 + Math.floor(m / 12)}-${String((m % 12) + 1).padStart(2, '0')}-${String(1 + Math.floor(random.uniform() * new Date(Date.UTC(2016 + Math.floor(m / 12), (m % 12) + 1, 0)).getUTCDate())).padStart(2, '0')}`,
     );
     stage.push(random.uniform() < 0.3 ? 'larva' : 'adult');
   }

@@ -6,6 +6,7 @@ import {
   makeGauge,
   makeLandscape,
   makeLibraryStops,
+  makeMoisture,
   makeStreets,
   makeWalk,
 } from '@helk/demo';
@@ -17,6 +18,7 @@ import type { Context } from './context';
 import { makePortal } from './portal/collections';
 import { portalFile, portalText } from './portal/file';
 import type { Project } from './projects';
+import { MOISTURE } from './samples';
 import { newId } from './store/ids';
 
 /** Sets that lie in the project as GeoPackages, by their names on the portal. */
@@ -87,6 +89,7 @@ async function fill(p: Project, { projects, temp, runs }: Context): Promise<void
     ...(await take('veyra-buses.zip', await makeBuses(land), null)),
     ...(await take('veyra-library-stops.geojson', writeGeoJson(makeLibraryStops(land)), null)),
   ];
+  const moisture = await take(MOISTURE, await makeMoisture(land), null);
   const called = (thread: string, datasets: string[]): Promise<number> =>
     p.db('datasets').whereIn('id', datasets).update({ thread });
   await called('Terrain of the island', [...ids, ...streams, ...gauge, ...path]);
@@ -95,6 +98,7 @@ async function fill(p: Project, { projects, temp, runs }: Context): Promise<void
   await called('Streets and buses', streets);
   await called('Newts', taken[4]!);
   await called('Peat survey', taken[5]!);
+  await called('Soil moisture', moisture);
   // The worked thread: from the mosaic to the land that drains to the gauge at the town.
   const projected = await run('raster.reproject', { raster: mosaic.outputs }, { crs: 'EPSG:32627' });
   const whole = await run('raster.fillGaps', { raster: projected.outputs });

@@ -2,6 +2,7 @@ import {
   makeBuses,
   makeLandscape,
   makeLibraryStops,
+  makeMoisture,
   makePeat,
   makeQuarter,
   makeScene,
@@ -63,10 +64,18 @@ const scene = (year: SceneYear, about: string): Sample => ({
 let quarter: Quarter | null = null;
 const quarterOf = (): Quarter => (quarter ??= makeQuarter(landscape()));
 
+export const MOISTURE = 'veyra-soil-moisture.nc';
+
 /** What is offered for trying out; each is made when first asked for and kept beside the projects. */
 export const SAMPLES: Sample[] = [
   seabed('veyra-seabed-west.nc', 'depth in km, positive down, NetCDF classic'),
   seabed('veyra-seabed-east.nc', 'depth in km, positive down, NetCDF-4'),
+  {
+    file: MOISTURE,
+    set: 'Soil moisture',
+    about: 'twelve months of 2025, NetCDF-4 with a time axis',
+    make: () => makeMoisture(landscape()),
+  },
   peat('veyra-peat-probes.geojson', 'the peat survey, GeoJSON', 'geojson'),
   peat('veyra-peat-probes.csv', 'the peat survey, delimited text with coordinates', 'csv'),
   scene(1994, 'six bands from blue to shortwave infrared, 20 m'),

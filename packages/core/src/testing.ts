@@ -78,7 +78,7 @@ export function anySetting(
   texts: Readonly<Record<string, string>> = {},
 ): unknown {
   if (spec.type === 'column' || spec.type === 'columns') {
-    const all = columnsOf(spec.of ? infos[spec.of]?.[0] : undefined);
+    const all = columnsOf(spec.of ? infos[spec.of.split(',')[0]!]?.[0] : undefined);
     return all.find((c) => !spec.numeric || c.type === 'number')?.name ?? 'v';
   }
   if (spec.choices) return spec.choices[0]!.value;

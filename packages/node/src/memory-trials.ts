@@ -1,3 +1,4 @@
+import type { TimeStack } from '@helk/core/data/stack';
 import { readFileSync, writeFileSync } from 'node:fs';
 import {
   crsOfCode,
@@ -146,6 +147,28 @@ const network = dataOf(
   (await runMethod(methodOf('network.build'), { streets: [lattice(170)] }, {})).outputs[0]!.data,
 )!;
 
+/** Areas with columns of years, and a history of areas. */
+const places = net('polygon', 90);
+const years: Features = {
+  ...places,
+  columns: Array.from({ length: 40 }, (_, k) => ({ ...places.columns[0]!, name: `v_${1980 + k}` })),
+};
+const stack: TimeStack = {
+  kind: 'stack',
+  places: net('polygon', 60),
+  key: null,
+  steps: { unit: 'month', every: 1, start: 0, count: 120 },
+  variables: [
+    {
+      name: 'v',
+      unit: 'm',
+      values: Float64Array.from({ length: 3600 * 120 }, (_, k) => (k % 120) + ((k * 7919) % 31)),
+    },
+  ],
+  grid: null,
+  made: 'by hand',
+};
+
 const timetable: Timetable = { kind: 'timetable', files: {}, others: {}, faults: [] };
 
 /** Estimates of surfaces and their kin look at every pair of points. */
@@ -154,6 +177,8 @@ const few = (m: Method): boolean =>
 
 function inputFor(m: Method, spec: InputSpec): Dataset {
   if (spec.kind === 'raster') {
+    if (m.id === 'time.stackRasters')
+      return { ...ground, bands: [ground.bands[0]!, { ...ground.bands[0]!, name: 'again' }] };
     if (m.id.startsWith('imagery.') && spec.bands === 'all') return scene;
     return m.id === 'raster.toPolygons' || m.id === 'raster.changeMatrix' || m.id.startsWith('imagery.')
       ? classes
@@ -163,7 +188,9 @@ function inputFor(m: Method, spec: InputSpec): Dataset {
   if (spec.kind === 'cloud') return cloud;
   if (spec.kind === 'network') return network;
   if (spec.kind === 'timetable') return timetable;
+  if (spec.kind === 'stack') return stack;
   if (spec.kind === 'weights') throw new Error('Weights may be left out everywhere.');
+  if (m.id === 'time.stack') return years;
   const geometry = spec.geometry ?? 'polygon';
   return net(geometry, few(m) ? 18 : geometry === 'point' ? 200 : 90);
 }
@@ -191,6 +218,10 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   'stats.regression': { predictors: 'x(), y()', model: 'lag' },
   'stats.compareModels': { predictors: 'x(), y()' },
   'stats.stability': { predictors: 'x(), y()', groups: 'name' },
+  'time.stack': { columns: 'v_{year}' },
+  'time.stackRasters': { dates: '2001, 2002' },
+  'time.change': { before: '1970-01', after: '1979-12' },
+  'time.slice': { step: '1975-01' },
   'network.build': { split: 'atCrossings' },
   'network.reach': { limits: '10 min', merge: 'yes', maxSnap: '1 km' },
   'network.matrix': { maxSnap: '1 km' },

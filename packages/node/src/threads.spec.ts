@@ -1,3 +1,5 @@
+import { DAY, isoText } from '@helk/core/data/dates';
+import type { TimeStack } from '@helk/core/data/stack';
 import { createHash } from 'node:crypto';
 import {
   crsOfCode,
@@ -8,6 +10,7 @@ import {
   measureRaster,
   methodOf,
   numberColumn,
+  textColumn,
   Random,
   runOn,
   wgs84,
@@ -66,6 +69,31 @@ function points(n: number): Features {
     v.push(r.uniform() * 10 + k / n);
   }
   return b.build('point', grid.crs, [numberColumn('v', v)]);
+}
+
+/** The same, each with a day of two years. */
+function dated(n: number): Features {
+  const p = points(n);
+  const day = Array.from({ length: n }, (_, i) => isoText(((i * 7919) % 730) * DAY, 'day'));
+  return { ...p, columns: [...p.columns, textColumn('date', day)] };
+}
+
+/** Series that rise, fall and swing. */
+function history(n: number, count: number): TimeStack {
+  const r = new Random(8);
+  const values = Float64Array.from({ length: n * count }, (_, k) => {
+    const [i, t] = [Math.floor(k / count), k % count];
+    return [t, -t, 9 * Math.sin(t / 3)][i % 3]! * (1 + (i % 5)) + 4 * r.normal();
+  });
+  return {
+    kind: 'stack',
+    places: points(n),
+    key: null,
+    steps: { unit: 'month', every: 1, start: 0, count },
+    variables: [{ name: 'h', unit: 'm', values }],
+    grid: null,
+    made: 'by hand',
+  };
 }
 
 const z = ground(grid);
@@ -168,6 +196,10 @@ const CASES: Case[] = [
   ['stats.weights', 'stats.near', { features: [points(9000)] }, { neighbours: 'nearest', k: 5 }],
   ['stats.moran', 'stats.shuffle', { features: [points(400)] }, { column: 'v', neighbours: 'nearest' }],
   ['stats.localMoran', 'stats.conditional', { features: [points(4000)] }, { column: 'v', neighbours: 'nearest' }],
+  ['time.stack', 'time.placing', { locations: [areas(20)], events: [dated(200_000)] }, { step: 'month' }],
+  ['time.trend', 'time.trend', { stack: [history(3000, 60)] }, { season: 6 }],
+  ['time.groupSeries', 'time.grouping', { stack: [history(1500, 40)] }, { by: 'profile', k: 4 }],
+  ['time.groupSeries', 'time.silhouettes', { stack: [history(2500, 20)] }, { k: 3, method: 'medoids' }],
   ['features.overlay', 'features.overlay', { a: [areas(12)], b: [areas(11)] }, { kind: 'union' }],
 ];
 

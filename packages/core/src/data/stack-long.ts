@@ -35,15 +35,19 @@ export function stackOfLong(columns: readonly Column[], places: Features, where:
     const name = text(location, r);
     if (!names.has(name)) names.set(name, r);
   }
-  const key =
-    places.columns.find((c) => {
-      if (!isKey(c)) return false;
-      const all = new Set(Array.from({ length: n }, (_, i) => text(c, i)));
-      return [...names.keys()].every((name) => all.has(name));
-    }) ?? null;
-  const placeOf = new Map<string, number>(
-    Array.from({ length: n }, (_, i): [string, number] => [key ? text(key, i) : String(i + 1), i]),
-  );
+  // Written by row or by a column: that which has them in the order of the rows, else that which has them all.
+  const order = [...names.keys()];
+  const byRow = Array.from({ length: n }, (_, i) => String(i + 1));
+  const keys = places.columns
+    .filter(isKey)
+    .map((column): Named => ({ column, own: Array.from({ length: n }, (_, i) => text(column, i)) }));
+  const ways: Named[] = [...keys, { column: null, own: byRow }];
+  const has = (w: Named): boolean => {
+    const all = new Set(w.own);
+    return order.every((name) => all.has(name));
+  };
+  const way = ways.find((w) => order.every((name, i) => w.own[i] === name)) ?? ways.find(has) ?? ways.at(-1)!;
+  const placeOf = new Map<string, number>(way.own.map((name, i) => [name, i]));
   for (const [name, r] of names)
     if (!placeOf.has(name))
       refuse(`row ${r + 1}: there is no place "${name.slice(0, 40)}" among the ${n} that lie beside.`);
@@ -71,7 +75,21 @@ export function stackOfLong(columns: readonly Column[], places: Features, where:
       if (!c.missing?.[r]) variables[j]!.values[at] = c.values[r] as number;
     });
   }
-  return { kind: 'stack', places, key: key?.name ?? null, steps, variables, grid: null, made: 'read from a file' };
+  return {
+    kind: 'stack',
+    places,
+    key: way.column?.name ?? null,
+    steps,
+    variables,
+    grid: null,
+    made: 'read from a file',
+  };
 }
 
 const MOST_VALUES = 5e8;
+
+/** A way in which places are named: by a column, or by row. */
+interface Named {
+  column: Column | null;
+  own: string[];
+}

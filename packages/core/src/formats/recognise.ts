@@ -90,5 +90,7 @@ export async function recognised(layer: OpenLayer, options: ReadOptions): Promis
   const as = RECOGNISED.find((r) => r.fits(layer.handle, options));
   if (!as) return layer;
   const handle = handleOn(await as.made(await layer.handle.load(), options));
-  return { ...layer, handle, ...(as.takes && handle.kind === 'stack' ? { takes: as.takes } : {}) };
+  if (!as.takes || handle.kind === 'features') return { ...layer, handle };
+  // Rows whose places lie beside need no coordinates.
+  return { ...layer, handle, takes: as.takes, notes: layer.notes.filter((n) => n.code !== 'table.noCoordinates') };
 }

@@ -5,6 +5,7 @@ import { FeaturesBuilder, type Features, type GeometryType } from '../data/featu
 import type { Dataset } from '../data/kinds';
 import type { Network } from '../data/network';
 import type { Timetable } from '../data/timetable';
+import type { TimeStack } from '../data/stack';
 import { weightsFromRows, type Weights } from '../data/weights';
 import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
@@ -291,6 +292,38 @@ const WEIGHTS: Record<string, Weights> = {
   'huge weights': near([1, 2, 3], [2, 3, 1], [1e300, 1e300, 1e-300]),
 };
 
+/** Series that rise, that are missing, zero, infinite, one place, one step, none. */
+function history(places: Features, count: number, value: (i: number, t: number) => number): TimeStack {
+  const n = places.featureOffsets.length - 1;
+  return {
+    kind: 'stack',
+    places,
+    key: null,
+    steps: { unit: 'month', every: 12, start: 240, count },
+    variables: [
+      {
+        name: 'h',
+        unit: 'm',
+        values: Float64Array.from({ length: n * count }, (_, k) => value(Math.floor(k / count), k % count)),
+      },
+    ],
+    grid: null,
+    made: 'by hand',
+  };
+}
+const STACKS: Record<string, TimeStack> = Object.fromEntries(
+  Object.entries(FEATURES.polygon).map(([name, f]) => [name, history(f, 12, (i, t) => i + t + ((t * 7) % 3))]),
+);
+const usualPlaces = FEATURES.polygon['usual']!;
+Object.assign(STACKS, {
+  missing: history(usualPlaces, 12, () => NaN),
+  zeros: history(usualPlaces, 12, () => 0),
+  'nearly missing': history(usualPlaces, 12, (i, t) => (i === 0 && t < 2 ? t : NaN)),
+  'two steps': history(usualPlaces, 2, (i, t) => i * t),
+  'one step': history(usualPlaces, 1, (i) => i),
+  huge: history(usualPlaces, 12, (i, t) => (i + t) * 1e300),
+});
+
 /** What can stand in a role, by name. */
 function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'raster') return RASTERS;
@@ -299,6 +332,7 @@ function choices(spec: InputSpec): Record<string, Dataset> {
   if (spec.kind === 'network') return NETWORKS;
   if (spec.kind === 'timetable') return TIMETABLES;
   if (spec.kind === 'weights') return WEIGHTS;
+  if (spec.kind === 'stack') return STACKS;
   return FEATURES[spec.geometry ?? 'polygon'];
 }
 

@@ -122,7 +122,7 @@ export const stackRasters = defineMethod({
     const cells = cellCount(rasters[0]!.grid);
     return {
       cells: cells * bands,
-      bytes: zones ? zones.count * bands * 8 + 1e8 : cells * (bands * 16 + 130),
+      bytes: zones ? zones.count * bands * 8 + 1e8 : cells * (bands * 24 + 260),
       seconds: 0.2 + (cells * bands) / 2e7,
     };
   },

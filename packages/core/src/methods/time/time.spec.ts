@@ -366,7 +366,7 @@ describe('Trends of a time stack', () => {
     expect(o.figures).toEqual({ rising: 1, falling: 1, noTrend: 2 });
     expect(said(o, 'trend.few')).toContain('1 place of 5');
     expect(said(o, 'trend.flat')).toContain('1 place');
-    expect(values(f, 'strength').slice(0, 2)).toEqual(['rising', 'falling steeply']);
+    expect(values(f, 'strength').slice(0, 3)).toEqual(['rising', 'falling', 'no trend']);
   });
 
   it('in a window say what the whole hides', async () => {

@@ -3,7 +3,7 @@ import { numberColumn, textColumn } from '../../data/table';
 import { formatNumber } from '../../data/number-words';
 import { plural, type Check } from '../../data/check';
 import type { StackInfo } from '../../data/stack-facts';
-import { stepLabel, stepsAYear, stepText } from '../../data/time-steps';
+import { stepLabel, stepsAYear } from '../../data/time-steps';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { choice, number } from '../../method/params';
 import { defineKernel } from '../../method/parallel';
@@ -28,11 +28,11 @@ const kernel = defineKernel('time.trend', (s: Shared, series: Float64Array) =>
 const PAIRS = 4e6;
 
 export const TREND_WORDS = {
-  risingMuch: 'rising steeply',
+  risingMuch: 'rising strongly',
   rising: 'rising',
   none: 'no trend',
   falling: 'falling',
-  fallingMuch: 'falling steeply',
+  fallingMuch: 'falling strongly',
   few: 'too few values',
 } as const;
 
@@ -42,7 +42,7 @@ export const trend = defineMethod({
   title: 'Trend',
   question: 'Is it rising or falling?',
   about:
-    'For each place whether its series rises or falls, whatever its shape: the test of Mann and Kendall with ties, its p by the normal distribution with the correction for continuity, and Sen’s slope a step with its interval of 95 %. Missing steps are passed over. With a season of so many steps only values of the same season are held against each other. Neighbouring steps that are alike make p too small: it is said, and can be taken out before the test. The column `strength` tells steep from gentle: beyond, or below, the middle of the slopes of those that rise or fall.',
+    'For each place whether its series rises or falls, whatever its shape: the test of Mann and Kendall with ties, its p by the normal distribution with the correction for continuity, and Sen’s slope a step with its interval of 95 %. Missing steps are passed over. With a season of so many steps only values of the same season are held against each other. Neighbouring steps that are alike make p too small: it is said, and can be taken out before the test. The column `strength` tells strong from weak: tau beyond, or below, the middle of those that rise or fall.',
   keywords: [
     'mann-kendall',
     'mann kendall',
@@ -159,14 +159,15 @@ export const trend = defineMethod({
     const sign = Array.from(s, (v, i) =>
       pValues[i] !== pValues[i] ? null : decisive[i]! <= p.significance ? Math.sign(v) : 0,
     );
-    const steep = Float64Array.from(slope.filter((_, i) => sign[i]).map(Math.abs));
-    const middle = medianInPlace(steep);
+    const tau = field('tau');
+    const strong = Float64Array.from(tau.filter((_, i) => sign[i]).map(Math.abs));
+    const middle = medianInPlace(strong);
     const words = sign.map((v, i) =>
       v === null
         ? TREND_WORDS.few
         : v === 0
           ? TREND_WORDS.none
-          : Math.abs(slope[i]!) > middle
+          : Math.abs(tau[i]!) > middle
             ? v > 0
               ? TREND_WORDS.risingMuch
               : TREND_WORDS.fallingMuch
@@ -191,11 +192,11 @@ export const trend = defineMethod({
         `The series of ${plural(flat, 'place')} ${flat === 1 ? 'has' : 'have'} the same value at every step, as one of zeros only: no trend, and no tau.`,
       );
     alikeNote(field('alike'), field('n'), p.neighbours, job.note.bind(job));
-    if (steep.length)
+    if (strong.length)
       job.note(
         'info',
-        'trend.steep',
-        `Steep is more than ${formatNumber(middle, Math.max(middle * 2, 1e-6))}${unit ? ` ${unit}` : ''} a ${stepText(info.steps)} either way: the middle of those that rise or fall.`,
+        'trend.strong',
+        `Strong is a tau of more than ${formatNumber(middle, 1)} either way: the middle of those that rise or fall.`,
       );
     job.note(
       'info',
@@ -204,7 +205,7 @@ export const trend = defineMethod({
     );
     const places = await stack.places();
     const trends = withColumns(places, [
-      numberColumn('tau', field('tau'), ''),
+      numberColumn('tau', tau, ''),
       numberColumn('s', s, ''),
       numberColumn('z', field('z'), ''),
       numberColumn('p', pValues, ''),
@@ -222,7 +223,7 @@ export const trend = defineMethod({
     ]);
     const grid = onGrid(info.grid, places, [
       { name: 'slope', unit, values: slope },
-      { name: 'tau', unit: '', values: field('tau') },
+      { name: 'tau', unit: '', values: tau },
       { name: 'p', unit: '', values: decisive },
       { name: 'rising or falling', unit: '', values: sign.map((x) => x ?? NaN) },
     ]);
