@@ -8,6 +8,7 @@ import type { Glance } from './glance';
 import { matrixPlaces } from './matrix-places';
 import { networkReached } from './network-reached';
 import { spectra } from './spectra';
+import { timeSeries, timeStrip } from './time-series';
 import { timetableDay } from './timetable-day';
 
 /** The only list of glances. */
@@ -21,6 +22,8 @@ export const GLANCES: readonly Glance[] = [
   cloudSpread,
   timetableDay,
   networkReached,
+  timeSeries,
+  timeStrip,
 ] as never;
 
 /** @throws HelkError `method.unknown` for one that there is not */

@@ -23,6 +23,8 @@ export interface Shows {
   like?: string;
   /** The panel that is opened with it. */
   panel?: ShownPanel;
+  /** Role of the input whose rows it has, one by one in their order: what is picked of one is picked of the other. */
+  rows?: string;
   /** Read before what came with it. */
   first?: true;
   /** Role of the inputs it was put together from, whose outlines can be asked for. */

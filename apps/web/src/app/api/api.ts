@@ -138,6 +138,14 @@ export class Api {
     return unpackBinary(new Uint8Array(await r.arrayBuffer()));
   }
 
+  /** A stored piece of a dataset, as it lies there. */
+  async piece(project: string, dataset: string, array: string, key: number): Promise<Uint8Array> {
+    const r = await this.ask(
+      `/api/projects/${project}/datasets/${dataset}/pieces/${encodeURIComponent(array)}/0/${key}`,
+    );
+    return new Uint8Array(await r.arrayBuffer());
+  }
+
   exportUrl(project: string, dataset: string, format: string): string {
     return `/api/projects/${project}/datasets/${dataset}/export?format=${format}`;
   }

@@ -91,7 +91,11 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
   private readonly styles = new Map<number, Style[]>();
   private readonly texts = new Map<string, Style>();
 
-  constructor(private readonly made: MadeOf<VectorStyle>) {
+  /** @param load where the features come from; those of the dataset when not given */
+  constructor(
+    private readonly made: MadeOf<VectorStyle>,
+    load?: () => Promise<Features>,
+  ) {
     const { map, crs, tools, first } = made;
     this.map = map;
     this.look = this.lookOf(first);
@@ -105,7 +109,7 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
     this.stamps = new StampLayer({});
     for (const l of [this.shapes, this.labels, this.stamps]) map.addLayer(l);
     this.update(first);
-    this.ready = tools.data.get(first.item.id).then((f) => {
+    this.ready = (load ? load() : tools.data.get(first.item.id)).then((f) => {
       // The layer may have been taken out while its features were on their way.
       if (f.kind === 'features' && !this.gone) this.fill(f, crs);
     }, made.failed);
@@ -151,6 +155,12 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
     }
     this.key = '';
     this.wear(this.look);
+  }
+
+  /** The same shapes with other values in their columns; worn with the next update. */
+  value(f: Features): void {
+    this.features = f;
+    this.key = '';
   }
 
   update(state: LayerState<VectorStyle>): void {

@@ -4,6 +4,7 @@ import { features } from './features';
 import { network } from './network';
 import type { ClientKind } from './kind';
 import { raster } from './raster';
+import { stack } from './stack';
 import { table } from './table';
 import { timetable } from './timetable';
 import { weights } from './weights';
@@ -17,6 +18,7 @@ export const CLIENT_KINDS: { [N in DatasetKind]: ClientKind<N, never> } = {
   network,
   timetable,
   weights,
+  stack,
 } as never;
 
 /** The record of a kind, for whoever does not know which it is. */

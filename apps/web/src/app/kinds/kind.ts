@@ -1,11 +1,14 @@
 import type { Type } from '@angular/core';
 import type OlMap from 'ol/Map';
 import type { Crs, DatasetKind, Extent, Kinds, Scale, Shows } from '@helk/core';
+import type { TimeSteps } from '@helk/core/data/time-steps';
 import type { CloudParts } from '../draw/cloud-parts';
 import type { Drawing } from '../draw/drawing';
 import type { Theme } from '../draw/theme';
 import type { FeatureData } from '../state/feature-data';
+import type { PaneTime } from '../state/panes';
 import type { Picks } from '../state/picks';
+import type { StackData } from '../state/stack-data';
 import type { DatasetItem } from '../state/project.store';
 import type { Body, BodyMadeOf } from '../scene/body';
 import type { Legend } from './legend';
@@ -23,6 +26,7 @@ export interface Tools {
   drawing: Drawing;
   clouds: CloudParts;
   data: FeatureData;
+  stacks: StackData;
   picks: Picks;
 }
 
@@ -53,6 +57,8 @@ export interface LayerState<L> {
   over: boolean;
   /** Share of the pane's width at which it begins, where it is being swiped. */
   swipe: number | null;
+  /** Where time stands in the pane. */
+  time: PaneTime | null;
   theme: Theme;
 }
 
@@ -128,6 +134,11 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   alike(a: Kinds[N]['info'], b: Kinds[N]['info']): boolean;
   /** What its colours mean, and what means the same. */
   scale?(info: Kinds[N]['info'], look: L): { scale: Scale; group: string } | null;
+
+  /** The steps of time that it has. */
+  steps?(info: Kinds[N]['info']): TimeSteps;
+  /** Values of a column over all steps, ascending, a sample: what classes are made of where not of what is seen at this moment. */
+  spread?(info: Kinds[N]['info'], column: string): Float64Array | null;
 
   /** The band that can be the ground of a scene, and metres in its unit; null where it is no surface of heights. */
   ground?(info: Kinds[N]['info'], look: L): { band: number; metres: number } | null;

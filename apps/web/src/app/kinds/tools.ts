@@ -3,6 +3,7 @@ import { CloudParts } from '../draw/cloud-parts';
 import { Drawing } from '../draw/drawing';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
+import { StackData } from '../state/stack-data';
 import { ProjectStore } from '../state/project.store';
 import type { Tools } from './kind';
 
@@ -13,6 +14,7 @@ export class KindTools implements Tools {
   readonly drawing = inject(Drawing);
   readonly clouds = inject(CloudParts);
   readonly data = inject(FeatureData);
+  readonly stacks = inject(StackData);
   readonly picks = inject(Picks);
 
   readonly project = (): string => this.store.project()?.id ?? '';

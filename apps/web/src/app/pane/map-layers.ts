@@ -4,6 +4,7 @@ import type { Theme } from '../draw/theme';
 import { clientKind } from '../kinds';
 import type { LayerDriver, LayerState, Tools } from '../kinds/kind';
 import type { Layer } from '../state/looks';
+import type { PaneTime } from '../state/panes';
 import type { DatasetItem } from '../state/project.store';
 
 /** A layer of a pane with what is needed to draw it. */
@@ -32,7 +33,7 @@ export class MapLayers {
   ) {}
 
   /** @param swipe share of the width at which the uppermost layer that can be swiped begins */
-  sync(stack: readonly Stacked[], crs: Crs, theme: Theme, swipe: number | null): void {
+  sync(stack: readonly Stacked[], crs: Crs, theme: Theme, swipe: number | null, time: PaneTime | null = null): void {
     const swiped = swipe === null ? null : topOf(stack, ({ item }) => clientKind(item.info).swipes)?.item.id;
     const below = topOf(stack, ({ scale }) => scale !== null)?.scale ?? null;
     const wanted = new Set<string>();
@@ -51,6 +52,7 @@ export class MapLayers {
         below,
         over: stack.slice(0, z).some((s) => s.layer.visible && clientKind(s.item.info).swipes),
         swipe: swiped === item.id ? swipe : null,
+        time,
         theme,
       };
       const h = this.held.get(item.id);

@@ -28,11 +28,15 @@ import { copyPicture, saveBlob } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { Looks } from '../state/looks';
+import { Moments } from '../state/moments';
 import { Outlines } from '../state/outlines';
-import type { Pane } from '../state/panes';
+import type { Pane, PaneTime } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
 import { Views } from '../state/views';
+import type { DisplayList } from '../draw/display';
+import { stepLabel } from '@helk/core/data/time-steps';
+import { stepsSeen } from '../state/stack-data';
 import { cursorValue } from './cursor-value';
 import { Cutter } from './cutter';
 import { Key, NARROW } from './key';
@@ -42,6 +46,7 @@ import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
 import { PaneChips } from './pane-chips';
 import { barOf } from './scale-bar';
+import { TimeBar } from './time-bar';
 import { entryPicker, keysOf, stackOf } from './stack';
 
 /** Pixels. */
@@ -51,7 +56,7 @@ const LOW = 290;
 @Component({
   selector: 'helk-map-pane',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, Key, PaneChips, CdkMenu, CdkMenuItem, CdkMenuTrigger],
+  imports: [NgIcon, Key, PaneChips, TimeBar, CdkMenu, CdkMenuItem, CdkMenuTrigger],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
   host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper h-full' },
@@ -69,6 +74,7 @@ export class MapPane {
   protected readonly cutter = inject(Cutter);
   private readonly cursor = inject(Cursor);
   private readonly outlines = inject(Outlines);
+  private readonly moments = inject(Moments);
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
@@ -93,6 +99,10 @@ export class MapPane {
   });
 
   protected readonly stack = stackOf(this.pane);
+  /** What has steps among it. */
+  protected readonly timed = computed(() => this.moments.of(this.pane()));
+  /** How far pictures of the steps are; null while none are made. */
+  protected readonly filming = signal<string | null>(null);
   protected readonly keys = keysOf(this.stack, (id) => {
     this.told();
     return this.layersOf?.symbolsOf(id) ?? null;
@@ -247,12 +257,12 @@ export class MapPane {
     const map = this.mapMade();
     const crs = this.project.crs();
     const stack = this.stack();
-    const { swipe } = this.pane();
+    const { swipe, time } = this.pane();
     this.picks.range();
     for (const { item } of stack) this.picks.of(item.id);
     const theme = themeNow(this.bench.dark());
     if (!map || !this.project.project()) return;
-    untracked(() => this.layersOf!.sync(stack, crs, theme, swipe));
+    untracked(() => this.layersOf!.sync(stack, crs, theme, swipe, time ?? null));
     map.render();
     untracked(() => this.told.update((n) => n + 1));
   }
@@ -348,9 +358,35 @@ export class MapPane {
   }
 
   private async makePicture(format: PictureFormat, finer: number, copied: boolean): Promise<void> {
+    const made = await this.drawn(finer, this.pane().time ?? null, this.moment());
+    if (!made) return;
+    const { pictureFile } = await import('./picture');
+    const file = await pictureFile(made.list, format, { title: made.title, finer });
+    if (copied) {
+      await copyPicture(file);
+      this.project.notify('Copied.');
+    } else saveBlob(file, `${made.name}.${format}`);
+  }
+
+  /** The date that is told beside the names of what is seen; nothing where nothing has steps. */
+  private moment(): string {
+    const timed = this.timed();
+    if (!timed) return '';
+    const { from, to } = stepsSeen(timed.steps, this.pane().time ?? null);
+    return from === to
+      ? stepLabel(timed.steps, to)
+      : `mean of ${stepLabel(timed.steps, from)} to ${stepLabel(timed.steps, to)}`;
+  }
+
+  /** What is seen, with title, key and scale, at a moment. */
+  private async drawn(
+    finer: number,
+    time: PaneTime | null,
+    date: string,
+  ): Promise<{ list: DisplayList; title: string; name: string } | null> {
     const size = this.map?.getSize() as [number, number] | undefined;
-    if (!this.map || !size) return;
-    const [{ mapImage, pictureFile }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
+    if (!this.map || !size) return null;
+    const [{ mapImage }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
     const theme = themeNow(this.bench.dark());
     const crs = this.project.crs();
     const { swipe } = this.pane();
@@ -358,11 +394,12 @@ export class MapPane {
       crs,
       theme,
       swipe,
+      time,
       tools: this.tools,
       finer,
     });
     const seen = this.stack().filter((l) => l.layer.visible);
-    const title = seen.map((l) => l.item.name).join(' + ');
+    const title = [seen.map((l) => l.item.name).join(' + '), date].filter(Boolean).join(', ');
     const list = captioned(image, ...size, {
       title,
       project: this.project.project()?.name ?? '',
@@ -373,10 +410,42 @@ export class MapPane {
       quiet: theme.quiet,
       paper: theme.ground,
     });
-    const file = await pictureFile(list, format, { title, finer });
-    if (copied) {
-      await copyPicture(file);
-      this.project.notify('Copied.');
-    } else saveBlob(file, `${seen.at(-1)?.item.name ?? 'pane'}.${format}`);
+    return { list, title, name: seen.at(-1)?.item.name ?? 'pane' };
+  }
+
+  /** All steps as pictures: one that moves, or one each. */
+  protected film(how: 'gif' | 'zip'): Promise<void> {
+    return this.project.guarded(async () => {
+      const timed = this.timed();
+      if (!timed || this.filming()) return;
+      const { gifOf, picturesOf, MOST_FRAMES } = await import('./animation');
+      if (timed.steps.count > MOST_FRAMES)
+        throw new Error(
+          `${timed.steps.count} steps are too many for pictures; at most ${MOST_FRAMES} are drawn. Take a part of them.`,
+        );
+      this.moments.stop();
+      const film = {
+        steps: timed.steps,
+        window: this.pane().time?.window ?? 1,
+        at: async (time: PaneTime, date: string, finer: number) => (await this.drawn(finer, time, date))!.list,
+        progress: (done: number, of: number): boolean => {
+          if (this.filming() === null) return false;
+          this.filming.set(`${done} of ${of} pictures`);
+          return true;
+        },
+      };
+      this.filming.set('drawing');
+      try {
+        const blob = await (how === 'gif' ? gifOf(film) : picturesOf(film, timed.item.name));
+        if (blob) saveBlob(blob, `${timed.item.name}.${how}`);
+      } finally {
+        this.filming.set(null);
+      }
+    }) as Promise<void>;
+  }
+
+  protected stepsBeside(): void {
+    const timed = this.timed();
+    if (timed) this.bench.showPanel(timed.item.id, 'moments');
   }
 }

@@ -4,6 +4,7 @@ import type { Crs } from '@helk/core';
 import { paint, toSvg, type DisplayList } from '../draw/display';
 import type { Theme } from '../draw/theme';
 import { pngOf } from '../parts/save';
+import type { PaneTime } from '../state/panes';
 import type { Tools } from '../kinds/kind';
 import { MapLayers, type Stacked } from './map-layers';
 
@@ -17,7 +18,7 @@ export async function mapImage(
   stack: readonly Stacked[],
   view: View,
   size: [number, number],
-  o: { crs: Crs; theme: Theme; swipe: number | null; tools: Tools; finer?: number },
+  o: { crs: Crs; theme: Theme; swipe: number | null; time?: PaneTime | null; tools: Tools; finer?: number },
 ): Promise<HTMLCanvasElement> {
   const finer = o.finer ?? FINER;
   const [w, h] = size;
@@ -33,7 +34,7 @@ export async function mapImage(
     (e) => (failed = e),
   );
   try {
-    layers.sync(stack, o.crs, o.theme, o.swipe);
+    layers.sync(stack, o.crs, o.theme, o.swipe, o.time ?? null);
     await layers.ready();
     if (failed) throw failed instanceof Error ? failed : new Error('A layer could not be drawn.');
     await new Promise<void>((done) => {

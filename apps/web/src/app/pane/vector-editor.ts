@@ -21,6 +21,7 @@ import type { EditorOf } from '../kinds/kind';
 import { FormulaField } from '../parts/formula-field';
 import { chosenFile, saveText } from '../parts/save';
 import { SliderRow } from '../parts/slider-row';
+import { clientKind } from '../kinds';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
 
@@ -66,8 +67,11 @@ export class VectorEditor {
   ]);
   private readonly sorted = computed(() => {
     const by = this.style().by;
-    const c = by.kind === 'classes' ? this.features()?.columns.find((x) => x.name === by.column) : undefined;
-    return c ? sortedValues(c) : new Float64Array();
+    if (by.kind !== 'classes') return new Float64Array();
+    const { info } = this.of().item;
+    const spread = clientKind(info).spread?.(info as never, by.column);
+    const c = this.features()?.columns.find((x) => x.name === by.column);
+    return spread ?? (c ? sortedValues(c) : new Float64Array());
   });
   protected readonly breaks = computed(() => {
     const by = this.style().by;

@@ -74,6 +74,7 @@ export class SceneWorld {
         scale: l.scale,
         below: null,
         over: false,
+        time: null,
         swipe: null,
         theme,
       };

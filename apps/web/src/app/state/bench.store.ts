@@ -33,6 +33,8 @@ export interface BenchState {
   selected: string | null;
   linkedView: boolean;
   linkedCursor: boolean;
+  /** All panes that have steps stand at one moment. */
+  linkedTime: boolean;
   sharedScale: boolean;
   evidence: boolean;
   /** The panel of evidence somebody chose, for the dataset it was chosen on; another dataset starts with its own first one. */
@@ -71,6 +73,7 @@ export const BenchStore = signalStore(
     selected: null,
     linkedView: true,
     linkedCursor: true,
+    linkedTime: true,
     sharedScale: false,
     evidence: true,
     panel: null,

@@ -32,6 +32,14 @@ export const START_VIEW: SceneView = {
   lift: {},
 };
 
+/** Where time stands in a pane that shows what has steps. */
+export interface PaneTime {
+  /** Seconds since 1970; each dataset shows the step that holds it. */
+  at: number;
+  /** Steps that are shown together, by their mean. */
+  window: number;
+}
+
 export interface Pane {
   id: number;
   /** What kind of pane it is, by the id of its record. */
@@ -42,6 +50,8 @@ export interface Pane {
   swipe: number | null;
   /** Of a scene: from where it is looked at, in what light. */
   scene?: SceneView;
+  /** Where time stands; at the end of what it shows when not given. */
+  time?: PaneTime;
   /** A panel of evidence, where it shows one. */
   panel: { id: string; dataset: string } | null;
 }

@@ -11,6 +11,7 @@ const KEPT = [
   'selected',
   'linkedView',
   'linkedCursor',
+  'linkedTime',
   'sharedScale',
   'evidence',
   'evidenceHeight',

@@ -135,7 +135,7 @@ export const stack: KindRecord<'stack', TimeStack, StackInfo, StackHandle> = {
     const crs = parseCrs(by.crs);
     return { ...info, crs, grid: info.grid && { ...info.grid, crs } };
   },
-  rows: (info) => ({ count: info.count, columns: allColumns(info), noun: `${noun(info)}s` }),
+  rows: (info) => ({ count: info.count, columns: info.columns, noun: `${noun(info)}s` }),
   variables,
   asFeatures: asPlaces,
   misfit: () => null,

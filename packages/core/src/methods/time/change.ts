@@ -39,6 +39,7 @@ export const change = defineMethod({
         outline: '#fbf8f2',
       },
       panel: { id: 'charts' },
+      rows: 'stack',
       first: true,
     }),
     grid: output.maybeRaster('Change by cell'),

@@ -99,6 +99,7 @@ export const groupSeries = defineMethod({
         outline: '#fbf8f2',
       },
       panel: { id: 'groups', of: 'means', title: 'What the groups are like' },
+      rows: 'stack',
       first: true,
     }),
     means: shown(output.table('Means of the groups', 'means'), { panel: { id: 'table' } }),

@@ -18,7 +18,7 @@ export const slice = defineMethod({
   inputs: { stack: input.stack({ label: 'Time stack', parts: true }) },
   params: z.object({ step: date({ label: 'Step', help: 'A step, or a date within it.' }) }),
   outputs: {
-    slice: shown(output.features('Slice'), { like: 'stack', first: true }),
+    slice: shown(output.features('Slice'), { like: 'stack', rows: 'stack', first: true }),
     grid: output.maybeRaster('Slice by cell'),
   },
   named: ({ stack: [name] = ['it'] }, p) => `${name}, ${p.step}`,

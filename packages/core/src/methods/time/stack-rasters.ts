@@ -48,7 +48,10 @@ export const stackRasters = defineMethod({
     variable: text({ label: 'Called', most: 100, help: 'What the values are.' }).optional(),
   }),
   outputs: {
-    stack: shown(output.stack('Time stack', 'through time'), { panel: { id: 'series', title: 'How it went' } }),
+    stack: shown(output.stack('Time stack', 'through time'), {
+      panel: { id: 'series', title: 'How it went' },
+      rows: 'zones',
+    }),
   },
   figures: {
     locations: { label: 'Places' },

@@ -79,7 +79,10 @@ export const stack = defineMethod({
     ).default('auto'),
   }),
   outputs: {
-    stack: shown(output.stack('Time stack', 'through time'), { panel: { id: 'series', title: 'How it went' } }),
+    stack: shown(output.stack('Time stack', 'through time'), {
+      panel: { id: 'series', title: 'How it went' },
+      rows: 'locations',
+    }),
   },
   figures: {
     locations: { label: 'Places' },

@@ -100,6 +100,7 @@ export const trend = defineMethod({
         outline: '#fbf8f2',
       },
       panel: { id: 'series', title: 'How it went' },
+      rows: 'stack',
       first: true,
     }),
     grid: output.maybeRaster('Trend by cell'),
