@@ -29,6 +29,7 @@ import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
 import { ProjectStore } from './state/project.store';
+import { SameRows } from './state/same-rows';
 import { ReviewStore } from './state/review.store';
 import { Neighbourhood } from './state/neighbourhood';
 import { ServiceStore } from './state/service.store';
@@ -67,6 +68,8 @@ export class App {
   protected readonly service = inject(ServiceStore);
   /** Lights links of what is picked, wherever those are seen. */
   protected readonly near = inject(Neighbourhood);
+  /** What is picked of one dataset is picked of all that have its rows. */
+  protected readonly sameRows = inject(SameRows);
   private readonly cursor = inject(Cursor);
   private readonly askBox = viewChild(AskBox);
   private readonly side = viewChild<ElementRef<HTMLElement>>('side');

@@ -129,7 +129,9 @@ export const timeStrip = defineGlance({
       rank[k] = p.order === 'row' ? k : p.order === 'peak' ? (m ? at : t) : m ? -sum / m : Infinity;
       if (p.own) for (let i = 0; i < t; i++) own[i] = high > low ? (own[i]! - low) / (high - low) : own[i]! - low;
     }
-    const of = p.order === 'column' && p.by && groups ? groupsOf(await groups.load(), p.by, head.count) : null;
+    // A column of a result, or of the places themselves.
+    const places = p.order === 'column' && p.by ? await (groups ? groups.load() : stack.places()) : null;
+    const of = places && groupsOf(places, p.by!, head.count);
     const order = Array.from({ length: n }, (_, k) => k).sort(
       (a, b) =>
         (of ? of[rows[a]!]!.localeCompare(of[rows[b]!]!, 'en', { numeric: true }) : 0) || rank[a]! - rank[b]! || a - b,

@@ -63,4 +63,5 @@ export type Served =
   | 'place rows'
   | 'write variogram'
   | 'estimate'
-  | 'mark points';
+  | 'mark points'
+  | 'test a trend';

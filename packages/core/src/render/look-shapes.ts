@@ -51,7 +51,12 @@ export const vectorLook: z.ZodType<VectorStyle> = z.object({
       around: z.number().optional(),
     }),
     z.object({ kind: z.literal('raster'), column: name }),
-    z.object({ kind: z.literal('category'), column: name, colours: z.record(z.string().max(400), colour) }),
+    z.object({
+      kind: z.literal('category'),
+      column: name,
+      colours: z.record(z.string().max(400), colour),
+      labels: z.record(z.string().max(400), z.string().max(400)).optional(),
+    }),
   ]),
   size: z
     .object({ column: name, largest: z.number().positive().max(200) })

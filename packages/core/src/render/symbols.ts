@@ -1,4 +1,5 @@
 import type { Column, Features } from '../data/features';
+import { own } from '../data/own';
 import { labelsOver } from '../formula/over-features';
 import { classBreaks, classOf, type BreakRule } from '../numeric/classes';
 import { categoryColours } from './categories';
@@ -23,7 +24,8 @@ export type ColourBy =
     }
   /** The very colours of the raster that is drawn below, so that measured and estimated values can be compared by eye. */
   | { kind: 'raster'; column: string }
-  | { kind: 'category'; column: string; colours: Record<string, string> };
+  /** `labels` are what categories are called, where that is not what they are. */
+  | { kind: 'category'; column: string; colours: Record<string, string>; labels?: Record<string, string> };
 
 export interface VectorStyle {
   colour: string;
@@ -268,7 +270,7 @@ function categories(by: Extract<ColourBy, { kind: 'category' }>, f: Features, ou
   }
   out.legend = shown.map((x, i) => ({
     colour: out.colours[i]!,
-    text: meantWords(x.key) || '(empty)',
+    text: own(by.labels ?? {}, x.key) || meantWords(x.key) || '(empty)',
     count: x.count,
     key: x.key,
   }));

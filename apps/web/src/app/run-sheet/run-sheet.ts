@@ -15,9 +15,11 @@ import {
   type Forecast,
   type GeometryType,
   type InputSpec,
+  type ParamSpec,
   columnsOf as columnsIn,
   ofKind,
 } from '@helk/core';
+import { stepLabels } from '@helk/core/data/time-steps';
 import { refOf, refText } from '@helk/core/api/refs';
 import { Api, sentence } from '../api/api';
 import { Preview } from '../draw/preview';
@@ -189,10 +191,21 @@ export class RunSheet {
           detail: [c.type, displayUnit(c.unit)].filter(Boolean).join(', '),
         }));
   });
+  /** What can be typed where a step of time, or a date of a history, is asked for. */
+  protected readonly offered = computed((): Partial<Record<ParamSpec['type'], string[]>> => {
+    const infos = Object.values(this.sheet().inputs).flatMap((refs) => this.item(refs[0])?.info ?? []);
+    const steps = infos.map((i) => clientKind(i).steps?.(i as never)).find((t) => t !== undefined);
+    return { step: STEPS, date: steps && steps.count <= MOST_OFFERED ? stepLabels(steps) : [] };
+  });
   protected readonly first = inject(FirstValues);
 
-  protected columnsOf(role: string | undefined, numeric: boolean | undefined): ColumnInfo[] {
-    const all = columnsIn(this.item(this.sheet().inputs[role ?? '']?.[0])?.info);
+  /** Columns to choose from: of the first of the inputs named that is given. */
+  protected columnsOf({ of = '', numeric, variables }: ParamSpec): ColumnInfo[] {
+    const info = of
+      .split(',')
+      .map((role) => this.item(this.sheet().inputs[role]?.[0])?.info)
+      .find((i) => i !== undefined);
+    const all = info && variables ? (kindOf(info).variables?.(info) ?? []) : columnsIn(info);
     return all.filter((c) => !numeric || c.type === 'number');
   }
 
@@ -433,6 +446,10 @@ export class RunSheet {
     }
   }
 }
+
+/** Steps of time that are usual. */
+const STEPS = ['day', 'week', '4 weeks', 'month', 'quarter', 'year', '10 years'];
+const MOST_OFFERED = 500;
 
 const stated = (params: Record<string, unknown>): Record<string, unknown> =>
   Object.fromEntries(Object.entries(params).filter(([, v]) => v !== '' && v !== undefined && v !== null));

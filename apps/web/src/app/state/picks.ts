@@ -11,8 +11,11 @@ export class Picks {
   /** Values of a raster that stand out on its maps and in its histogram; alone: all others are faded, or not drawn over something else. */
   readonly range = signal<{ dataset: string; band: number; low: number; high: number; alone?: boolean } | null>(null);
 
+  /** The dataset that all that have its rows go back to: they are picked together. Told by whoever knows. */
+  root: (dataset: string) => string = (dataset) => dataset;
+
   of(dataset: string | null | undefined): Uint8Array | null {
-    return dataset ? (this.held().get(dataset) ?? null) : null;
+    return dataset ? (this.held().get(this.root(dataset)) ?? null) : null;
   }
 
   count(dataset: string | null | undefined): number {
@@ -25,7 +28,7 @@ export class Picks {
 
   /** Brings a choice of rows together with what is picked. */
   pick(dataset: string, rows: Uint8Array, mode: Gather = this.mode()): void {
-    const before = this.held().get(dataset);
+    const before = this.held().get(this.root(dataset));
     const out = Uint8Array.from(rows);
     if (mode !== 'replace')
       for (let i = 0; i < out.length; i++) {
@@ -36,7 +39,7 @@ export class Picks {
   }
 
   invert(dataset: string, total: number): void {
-    const p = this.held().get(dataset);
+    const p = this.held().get(this.root(dataset));
     this.set(
       dataset,
       Uint8Array.from({ length: total }, (_, i) => 1 - (p?.[i] ?? 0)),
@@ -45,14 +48,15 @@ export class Picks {
 
   clear(dataset: string): void {
     const next = new Map(this.held());
-    next.delete(dataset);
+    next.delete(this.root(dataset));
     this.held.set(next);
   }
 
   private set(dataset: string, rows: Uint8Array): void {
     const next = new Map(this.held());
-    if (rows.some((v) => v === 1)) next.set(dataset, rows);
-    else next.delete(dataset);
+    const root = this.root(dataset);
+    if (rows.some((v) => v === 1)) next.set(root, rows);
+    else next.delete(root);
     this.held.set(next);
   }
 

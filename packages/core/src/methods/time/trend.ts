@@ -63,6 +63,7 @@ export const trend = defineMethod({
     'Yue, Pilon, Phinney and Cavadias 2002, doi:10.1002/hyp.1095',
     'Benjamini and Hochberg 1995, doi:10.1111/j.2517-6161.1995.tb02031.x',
   ],
+  serves: 'test a trend',
   inputs: { stack: input.stack({ label: 'Time stack', parts: true }) },
   params: z.object({
     variable: variableParam(),
