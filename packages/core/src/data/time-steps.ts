@@ -201,3 +201,20 @@ export function stepForEvents(from: number, to: number, precision: Precision): S
 /** Length of a step in days, about. */
 export const aboutDays = ({ unit, every }: StepLength): number =>
   unit === 'month' ? every * 30.44 : unit === 'day' ? every : every / DAY;
+
+/** Some steps with a short date each, at even distances, for an axis: beginnings of years where there are several. */
+export function markedSteps(s: TimeSteps, most: number): { step: number; text: string }[] {
+  const years: number[] = [];
+  let year = NaN;
+  for (let k = 0; k < s.count; k++) {
+    const y = dateParts(Math.floor(stepStart(s, k) / DAY)).year;
+    if (y !== year) years.push(k);
+    year = y;
+  }
+  const byYear = years.length > 2 && s.count > years.length;
+  const all = byYear ? years : Array.from({ length: s.count }, (_, k) => k);
+  const every = Math.max(1, Math.ceil(all.length / Math.max(1, most)));
+  return all
+    .filter((_, i) => i % every === 0)
+    .map((step) => ({ step, text: byYear ? stepLabel(s, step).slice(0, 4) : stepLabel(s, step) }));
+}

@@ -4,6 +4,7 @@ import type { StackHandle } from '../data/stack-store';
 import type { Features } from '../data/features';
 import { bandOf } from '../numeric/series-groups';
 import { variableAt } from '../methods/time/common';
+import { inOrder } from '../render/meanings';
 import { defineGlance } from './glance';
 
 const value = z.number().nullable();
@@ -132,9 +133,15 @@ export const timeStrip = defineGlance({
     // A column of a result, or of the places themselves.
     const places = p.order === 'column' && p.by ? await (groups ? groups.load() : stack.places()) : null;
     const of = places && groupsOf(places, p.by!, head.count);
+    const keysInOrder =
+      of &&
+      inOrder(
+        [...new Set(of)].sort((a, b) => a.localeCompare(b, 'en', { numeric: true })),
+        (k) => k,
+      );
+    const place = new Map(keysInOrder?.map((k, i) => [k, i]));
     const order = Array.from({ length: n }, (_, k) => k).sort(
-      (a, b) =>
-        (of ? of[rows[a]!]!.localeCompare(of[rows[b]!]!, 'en', { numeric: true }) : 0) || rank[a]! - rank[b]! || a - b,
+      (a, b) => (of ? place.get(of[rows[a]!]!)! - place.get(of[rows[b]!]!)! : 0) || rank[a]! - rank[b]! || a - b,
     );
     const lines = Math.min(LINES, n);
     const starts = Array.from({ length: lines + 1 }, (_, l) => Math.floor((l * n) / Math.max(1, lines)));

@@ -45,7 +45,7 @@ export interface ParamSpec {
   default?: unknown;
   min?: number;
   max?: number;
-  /** Other settings, and what they must be for this one to matter; a form leaves it out while they are not. */
+  /** Other settings, and what they must be (one of several, apart by `|`) for this one to matter; a form leaves it out while they are not. */
   when?: Record<string, string>;
   /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
   widget?: 'formula' | 'rules' | 'threshold' | 'clusters' | 'drawn-lines' | 'drawn-points';
@@ -302,7 +302,7 @@ export function moment(o: { label: string; help?: string; when?: ParamSpec['when
 }
 
 /** A step of time: `month`, `4 weeks`, `quarter`, `6 h`. `auto` leaves it to the data. Kept in words that read back as the same. */
-export function step(o: { label: string; help?: string }) {
+export function step(o: { label: string; help?: string; when?: ParamSpec['when'] }) {
   const schema = z
     .string()
     .transform((v, ctx) =>

@@ -1,7 +1,8 @@
-import { breaksFor, formatNumber, type Features, type Symbols, type VectorStyle } from '@helk/core';
+import { breaksFor, formatNumber, sameCrs, type Features, type Symbols, type VectorStyle } from '@helk/core';
 import type { StackInfo } from '@helk/core/data/stack-facts';
 import { numberColumn } from '@helk/core/data/table';
 import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
+import { CellsDrawn } from './cells-layer';
 import { VectorDrawn } from './vectors';
 
 /** Digits behind the point that tell breaks apart. */
@@ -33,7 +34,7 @@ export function overAllSteps(look: VectorStyle, info: StackInfo): VectorStyle {
 }
 
 /** The key of classes that lie alike at every step: its ends are those of all steps. */
-export function steadyLegend(s: Symbols, look: VectorStyle, info: StackInfo): Symbols {
+export function steadyLegend(s: Symbols, look: VectorStyle, info: StackInfo, window = 1): Symbols {
   const { by } = look;
   const v = by.kind === 'classes' ? info.variables.find((o) => o.name === by.column) : undefined;
   if (by.kind !== 'classes' || !v || v.min === null || v.max === null) return s;
@@ -41,10 +42,18 @@ export function steadyLegend(s: Symbols, look: VectorStyle, info: StackInfo): Sy
   const digits = digitsOf(own, v.min, v.max);
   const told = (x: number): string => formatNumber(Number(x.toFixed(digits)), digits ? 10 ** (2 - digits) : 1000);
   const ends = [v.min, ...own, v.max];
+  // Whole numbers are told one by one; means of several steps are none.
+  const whole = window === 1 && v.unit === '' && [...own, ...v.spread].every((x) => Number.isInteger(x));
+  const words = (a: number, b: number, last: boolean): string => {
+    if (a > b) return `from ${told(a)}`;
+    if (!whole) return `${told(a)} to ${told(b)}`;
+    const end = last ? b : b - 1;
+    return a >= end ? told(a) : `${told(a)} to ${told(end)}`;
+  };
   const counts = new Map(s.legend.map((e) => [e.key, e.count]));
   const legend = own.concat(NaN).map((_, i) => ({
     colour: s.colours[i]!,
-    text: ends[i]! <= ends[i + 1]! ? `${told(ends[i]!)} to ${told(ends[i + 1]!)}` : `from ${told(ends[i]!)}`,
+    text: words(ends[i]!, ends[i + 1]!, i === own.length),
     count: counts.get(String(i)) ?? 0,
     key: String(i),
   }));
@@ -54,7 +63,7 @@ export function steadyLegend(s: Symbols, look: VectorStyle, info: StackInfo): Sy
 
 /** A time stack in one map: its places, coloured by what they are at the moment of the pane. */
 export class StackDrawn implements LayerDriver<VectorStyle> {
-  private readonly inner: VectorDrawn;
+  private readonly inner: VectorDrawn | CellsDrawn;
   private places: Features | null = null;
   private asked = '';
   private state: LayerState<VectorStyle>;
@@ -63,7 +72,12 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
 
   constructor(private readonly made: MadeOf<VectorStyle>) {
     this.state = made.first;
-    this.inner = new VectorDrawn({ ...made, first: this.plain(made.first) }, () => this.first());
+    const { grid } = this.info;
+    const own = { ...made, first: this.plain(made.first) };
+    const load = (): Promise<Features> => this.first();
+    // Cells are painted as one picture where the map is in their own system.
+    this.inner =
+      grid?.crs && sameCrs(grid.crs, made.crs) ? new CellsDrawn(own, grid, load) : new VectorDrawn(own, load);
     this.shown = this.inner.ready;
   }
 
@@ -131,7 +145,7 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
 
   symbols(): Symbols | null {
     const s = this.inner.symbols();
-    return s && steadyLegend(s, this.plain(this.state).look, this.info);
+    return s && steadyLegend(s, this.plain(this.state).look, this.info, this.state.time?.window);
   }
 
   hit(pixel: number[]): number {

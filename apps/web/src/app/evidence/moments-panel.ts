@@ -146,7 +146,7 @@ export class MomentsPanel {
   protected readonly size = computed(() => {
     const e = extentOf(this.info());
     const n = this.shown().length;
-    const w = n <= 6 ? 190 : n <= 14 ? 138 : 104;
+    const w = n <= 6 ? 190 : n <= 14 ? 126 : 100;
     const shape = e ? (e[3] - e[1]) / Math.max(1e-12, e[2] - e[0]) : 0.75;
     const flat = this.info().crs?.geographic && e ? 1 / Math.cos((((e[1] + e[3]) / 2) * Math.PI) / 180) : 1;
     return { w, h: Math.round(w * Math.min(1.4, Math.max(0.45, shape * flat))) };

@@ -1,6 +1,6 @@
 import type { ChartConfiguration, ChartDataset, Plugin } from 'chart.js';
 import { formatNumber, withUnit } from '@helk/core';
-import { stepLabel, type TimeSteps } from '@helk/core/data/time-steps';
+import { markedSteps, stepLabel, type TimeSteps } from '@helk/core/data/time-steps';
 import { axis, themeColour } from './chart-look';
 
 export type Told = (number | null)[];
@@ -39,6 +39,9 @@ export interface SeriesChart {
   window: [number, number] | null;
 }
 
+/** Dates below a chart. */
+const DATES = 9;
+
 const points = (v: Told): { x: number; y: number }[] => v.map((y, x) => ({ x, y: y ?? NaN }));
 
 /** A line across all steps at the one that is seen, and a wash over the part that was chosen. */
@@ -69,6 +72,7 @@ export function seriesChart(c: SeriesChart): ChartConfiguration<'line', { x: num
   const there = all.filter((v): v is number => v !== null);
   const [low, high] = [Math.min(...there), Math.max(...there)];
   const number = (v: number): string => formatNumber(v, high - low || Math.abs(high) || 1);
+  const dates = new Map(markedSteps(steps, DATES).map((m) => [m.step, m.text]));
   const quiet = { borderWidth: 0, pointRadius: 0, pointHitRadius: 0 };
   const bands = c.bands.flatMap((b, i): ChartDataset<'line', { x: number; y: number }[]>[] => [
     { ...quiet, label: `\u0000low ${i}`, data: points(b.low), fill: false },
@@ -95,9 +99,12 @@ export function seriesChart(c: SeriesChart): ChartConfiguration<'line', { x: num
       layout: { padding: { top: 6, right: 10 } },
       interaction: { mode: 'nearest', intersect: false },
       scales: {
-        x: axis('x', '', (v) => (Number.isInteger(v) && v >= 0 && v < steps.count ? stepLabel(steps, v) : ''), {
+        x: axis('x', '', (v) => dates.get(v) ?? '', {
           min: 0,
           max: Math.max(1, steps.count - 1),
+          afterBuildTicks: (scale: { ticks: { value: number }[] }) => {
+            scale.ticks = [...dates.keys()].map((value) => ({ value }));
+          },
         }),
         y: axis('y', withUnit(c.name, c.unit), number, low >= 0 && low < 0.5 * high ? { beginAtZero: true } : {}),
       },

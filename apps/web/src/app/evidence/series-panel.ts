@@ -82,7 +82,7 @@ const MOST = 12;
             <span class="min-w-0"
               ><span class="block truncate" [title]="l.label">{{ l.label }}</span>
               @if (l.note) {
-                <span class="num text-[11px] text-ink-2 block">{{ l.note }}</span>
+                <span class="text-[11.5px] text-ink-2 block">{{ l.note }}</span>
               }
             </span>
           </li>

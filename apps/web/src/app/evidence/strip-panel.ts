@@ -12,7 +12,7 @@ import {
 } from '@angular/core';
 import { columnsOf, displayUnit, formatNumber, rampTable, type VectorStyle } from '@helk/core';
 import type { StackInfo } from '@helk/core/data/stack-facts';
-import { stepLabel } from '@helk/core/data/time-steps';
+import { markedSteps, stepLabel } from '@helk/core/data/time-steps';
 import { BenchStore } from '../state/bench.store';
 import { Glances } from '../state/glances';
 import { Looks } from '../state/looks';
@@ -31,7 +31,7 @@ interface Strip {
 }
 
 /** Pixels left, below and right of the strip. */
-const [LEFT, BELOW, RIGHT, ABOVE] = [70, 20, 10, 6];
+const [LEFT, BELOW, RIGHT, ABOVE] = [104, 20, 10, 6];
 /** Columns of results that places can be ordered by. */
 const TELLING = ['group', 'strength', 'trend', 'cluster'];
 
@@ -232,11 +232,10 @@ export class StripPanel {
     }
     if (!s.keys.some(Boolean)) g.fillText(`${formatNumber(s.order.length)} places`, LEFT - 6, ABOVE + 8);
     g.textAlign = 'center';
-    const every = Math.max(1, Math.ceil(steps.count / Math.max(1, Math.floor(w / 84))));
-    for (let k = 0; k < steps.count; k += every)
+    for (const m of markedSteps(steps, Math.max(1, Math.floor(w / 84))))
       g.fillText(
-        stepLabel(steps, k),
-        Math.min(LEFT + w - 24, Math.max(LEFT + 24, LEFT + (w * (k + 0.5)) / steps.count)),
+        m.text,
+        Math.min(LEFT + w - 24, Math.max(LEFT + 24, LEFT + (w * (m.step + 0.5)) / steps.count)),
         ABOVE + h + 11,
       );
   }

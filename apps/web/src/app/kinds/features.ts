@@ -18,6 +18,7 @@ import {
   type Symbols,
   type VectorStyle,
 } from '@helk/core';
+import { own } from '@helk/core/data/own';
 import { isInside } from '@helk/core/numeric/inside';
 import { VectorDrawn } from '../draw/vectors';
 import { isDark, onPaper, symbolsOnPaper } from '../draw/theme';
@@ -26,6 +27,7 @@ import { NO_LEGEND, UNPLACED } from './legend';
 import { rowWords } from './rows';
 
 const MOST_LISTED = 12;
+const MANY_AREAS = 2000;
 /** Rings of a small picture. */
 const MOST_RINGS = 5000;
 
@@ -122,6 +124,10 @@ export const features: ClientKind<'features', VectorStyle> = {
     ...PLAIN_VECTOR,
     colour,
     ...(shows?.features ? fitted(shows.features, info) : byClass(info)),
+    // Outlines of very many areas would hide them; in their own colours no seam is seen between them.
+    ...(info.geometry === 'polygon' && info.count > MANY_AREAS && shows?.features?.outline
+      ? { outline: null, width: 0.6 }
+      : {}),
   }),
   colour: (look) => (look.by.kind === 'one' ? look.colour : null),
   recoloured: (look, colour) => ({ ...look, colour }),
@@ -207,7 +213,9 @@ export const features: ClientKind<'features', VectorStyle> = {
     const { by } = look;
     const c =
       f.columns.find((x) => by.kind !== 'one' && x.name === by.column) ?? f.columns.find((x) => x.type === 'text');
-    const v = c ? valueOf(c, i) : `no. ${i + 1}`;
+    const raw = c ? valueOf(c, i) : `no. ${i + 1}`;
+    // A category that has a name is called by it.
+    const v = (by.kind === 'category' && by.column === c?.name && own(by.labels ?? {}, String(raw))) || raw;
     return [
       {
         of: '',

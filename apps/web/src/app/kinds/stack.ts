@@ -35,8 +35,8 @@ function firstClasses(info: StackInfo): VectorStyle['by'] {
     rule: few ? 'own' : 'equal',
     classes: few ? own.length + 1 : 6,
     own,
-    ramp: 'viridis',
-    reversed: true,
+    ramp: 'tide',
+    reversed: false,
   };
 }
 
@@ -50,7 +50,7 @@ export const stack: ClientKind<'stack', VectorStyle> = {
     ...features.look(featuresOf(info)!, shows, colour),
     by: firstClasses(info),
     fill: 1,
-    width: info.geometry === 'polygon' ? (info.count > 2000 ? 0 : 0.5) : 2,
+    width: info.geometry === 'polygon' ? 0.6 : 2,
     outline: info.geometry === 'polygon' && info.count <= 2000 ? '#fbf8f2' : null,
   }),
   colour: features.colour,

@@ -1,7 +1,7 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { stepLabel, stepStart, stepText } from '@helk/core/data/time-steps';
+import { markedSteps, stepLabel, stepText } from '@helk/core/data/time-steps';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { Moments, type Timed } from '../state/moments';
@@ -42,7 +42,7 @@ const MARKS = 6;
     <div class="relative flex-1 min-w-[70px] pt-1">
       <input
         type="range"
-        class="w-full block"
+        class="w-full block !min-h-0 h-[18px]"
         min="0"
         [max]="steps().count - 1"
         step="1"
@@ -138,25 +138,9 @@ export class TimeBar {
   );
   protected readonly marks = computed(() => {
     const s = this.steps();
-    const last = s.count - 1;
-    if (last < 1) return [];
-    // Beginnings of years where there are some, else steps at even distances.
-    const years: number[] = [];
-    let year = '';
-    for (let k = 0; k <= last; k++) {
-      const y = new Date(stepStart(s, k) * 1000).getUTCFullYear().toString();
-      if (y !== year) years.push(k);
-      year = y;
-    }
-    const byYear = years.length > 2 && s.count > years.length;
-    const all = byYear ? years : Array.from({ length: s.count }, (_, k) => k);
-    const every = Math.ceil(all.length / (this.narrow() ? 3 : MARKS));
-    return all
-      .filter((_, i) => i % every === 0)
-      .map((step) => ({
-        step,
-        left: (100 * step) / last,
-        text: byYear ? stepLabel(s, step).slice(0, 4) : stepLabel(s, step),
-      }));
+    return markedSteps(s, this.narrow() ? 3 : MARKS).map((m) => ({
+      ...m,
+      left: (100 * m.step) / Math.max(1, s.count - 1),
+    }));
   });
 }

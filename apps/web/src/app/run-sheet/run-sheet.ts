@@ -96,14 +96,15 @@ export class RunSheet {
   });
   /** What a setting is now: given, or what it is when nobody says. */
   protected setting(name: string): string {
-    return String(this.sheet().params[name] ?? this.method().params[name]?.default ?? '');
+    const suggested = this.forecast()?.suggestions[name]?.value;
+    return String(this.sheet().params[name] ?? suggested ?? this.method().params[name]?.default ?? '');
   }
   /** Settings that matter, others being as they are; what was given is shown in any case. */
   private readonly mattering = computed(() =>
     Object.entries(this.method().params).filter(
       ([name, { when }]) =>
         !when ||
-        Object.entries(when).every(([other, value]) => this.setting(other) === value) ||
+        Object.entries(when).every(([other, value]) => value.split('|').includes(this.setting(other))) ||
         // Those of a run that is varied are all given.
         (this.sheet().params[name] !== undefined && !this.sheet().variantOf),
     ),
@@ -114,7 +115,10 @@ export class RunSheet {
       const f = this.forecast();
       const suggestion = f?.suggestions[name];
       const value =
-        given ?? (spec.auto ? '' : Array.isArray(spec.default) ? spec.default.join(', ') : (spec.default ?? ''));
+        given ??
+        // One of a few is chosen in any case: that which is suggested.
+        (spec.type === 'choice' ? suggestion?.value : undefined) ??
+        (spec.auto ? '' : Array.isArray(spec.default) ? spec.default.join(', ') : (spec.default ?? ''));
       return {
         name,
         spec,
@@ -144,7 +148,8 @@ export class RunSheet {
   protected readonly drawn = (widget: string | undefined): boolean =>
     widget === 'drawn-lines' || widget === 'drawn-points';
   protected readonly given = computed(() => stated(this.sheet().params));
-  protected readonly outputs = computed(() => Object.values(this.method().outputs));
+  /** What is made in any case. */
+  protected readonly outputs = computed(() => Object.values(this.method().outputs).filter((o) => !o.optional));
   protected readonly blocked = computed(
     () =>
       this.refusal() !== null ||

@@ -4,7 +4,7 @@ import { stepLabel, stepMeant } from '../../data/time-steps';
 import { plural } from '../../data/check';
 import { defineMethod, input, output, shown } from '../../method/define';
 import { date } from '../../method/params';
-import { checking, onGrid, variableAt, variableParam, withColumns } from './common';
+import { checking, onGrid, variableAt, firstVariable, variableParam, withColumns } from './common';
 
 export const change = defineMethod({
   id: 'time.change',
@@ -79,10 +79,7 @@ export const change = defineMethod({
         : [];
   },
   suggest: ({ stack }) => ({
-    variable:
-      stack.variables.length > 1
-        ? { value: stack.variables[0]!.name, reason: `the first of ${stack.variables.length}` }
-        : undefined,
+    variable: firstVariable(stack),
     before: { value: stepLabel(stack.steps, 0), reason: 'the first step' },
     after: { value: stepLabel(stack.steps, stack.steps.count - 1), reason: 'the last step' },
   }),

@@ -2,6 +2,7 @@ import { HelkError } from '../../errors';
 import type { Check } from '../../data/check';
 import type { Column, Features } from '../../data/features';
 import { besideColumns } from '../../data/features';
+import type { StackInfo } from '../../data/stack-facts';
 import { CELL } from '../../data/stack';
 import { stepAt, stepLabel, stepMeant, type TimeSteps } from '../../data/time-steps';
 import { readDate } from '../../data/dates';
@@ -11,6 +12,12 @@ import { measureRaster, type Grid, type Raster } from '../../data/raster';
 /** Which series are meant; the first where nobody says. */
 export const variableParam = () =>
   column({ label: 'Variable', of: 'stack', numeric: true, variables: true }).optional();
+
+/** The variable that is taken when nobody says. */
+export const firstVariable = ({ variables }: Pick<StackInfo, 'variables'>) => ({
+  value: variables[0]!.name,
+  reason: variables.length === 1 ? 'the only one' : `the first of ${variables.length}`,
+});
 
 export const windowParams = {
   from: date({ label: 'From', help: 'The first step; the whole when not given.' }).optional(),

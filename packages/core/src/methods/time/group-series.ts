@@ -21,7 +21,16 @@ import {
   type Grouping,
 } from '../../numeric/series-groups';
 import type { Job } from '../../method/job';
-import { checking, onGrid, variableAt, variableParam, windowAt, windowParams, withColumns } from './common';
+import {
+  checking,
+  onGrid,
+  variableAt,
+  firstVariable,
+  variableParam,
+  windowAt,
+  windowParams,
+  withColumns,
+} from './common';
 
 /** Numbers of groups that are tried when none is given, and how often each. */
 const [FEWEST, MOST, TRIES] = [2, 10, 8];
@@ -154,10 +163,7 @@ export const groupSeries = defineMethod({
       : [];
   },
   suggest: ({ stack }) => ({
-    variable:
-      stack.variables.length > 1
-        ? { value: stack.variables[0]!.name, reason: `the first of ${stack.variables.length}` }
-        : undefined,
+    variable: firstVariable(stack),
   }),
   estimate: ({ stack }, p) => {
     const values = stack.count * stack.steps.count;

@@ -53,6 +53,7 @@ export const stackRasters = defineMethod({
       rows: 'zones',
     }),
   },
+  named: ({ rasters: [name] = ['Grids'] }, p) => `${p.variable?.trim() || name} through time`,
   figures: {
     locations: { label: 'Places' },
     steps: { label: 'Steps' },

@@ -28,6 +28,7 @@ import { placesOfPoints } from './placing';
 import { doubledRows, gathered, noteDates, stepsFor, stepsTold, type Aggregate, type Dated } from './gather';
 
 const EVENTS_OR_TABLE = 'events,table';
+const ROWS = { from: 'events|table' };
 
 export const stack = defineMethod({
   id: 'time.stack',
@@ -62,20 +63,27 @@ export const stack = defineMethod({
       when: { from: 'columns' },
       help: 'With {year}, {month}, {day}, {quarter} or {date} where the time stands; {name} for several variables.',
     }).optional(),
-    dateColumn: column({ label: 'Date', of: EVENTS_OR_TABLE }).optional(),
+    dateColumn: column({ label: 'Date', of: EVENTS_OR_TABLE, when: ROWS }).optional(),
     keyColumn: column({ label: 'Key of the places', of: 'locations' }).optional(),
-    tableKey: column({ label: 'The same in the rows', of: EVENTS_OR_TABLE }).optional(),
+    tableKey: column({ label: 'The same in the rows', of: EVENTS_OR_TABLE, when: ROWS }).optional(),
     step: step({ label: 'Step', help: 'day, week, 4 weeks, month, quarter, year, 10 years, 6 h' }).default('auto'),
-    start: date({ label: 'From', help: 'Where the first step begins; with the data when not given.' }).optional(),
-    end: date({ label: 'To' }).optional(),
-    variable: columns({ label: 'Values', of: EVENTS_OR_TABLE, numeric: true }).optional(),
-    aggregate: choice({ count: 'counted', sum: 'summed', mean: 'averaged' }, { label: 'Rows of a step are' }).default(
-      'count',
+    start: date({
+      label: 'From',
+      when: ROWS,
+      help: 'Where the first step begins; with the data when not given.',
+    }).optional(),
+    end: date({ label: 'To', when: ROWS }).optional(),
+    variable: columns({ label: 'Values', of: EVENTS_OR_TABLE, numeric: true, when: ROWS }).optional(),
+    aggregate: choice(
+      { count: 'counted', sum: 'summed', mean: 'averaged' },
+      { label: 'Rows of a step are', when: ROWS },
+    ).default('count'),
+    partial: choice({ keep: 'kept, and said', drop: 'dropped' }, { label: 'Steps told in part', when: ROWS }).default(
+      'keep',
     ),
-    partial: choice({ keep: 'kept, and said', drop: 'dropped' }, { label: 'Steps told in part' }).default('keep'),
     dateOrder: choice(
       { auto: 'as the column tells', dayFirst: 'day first', monthFirst: 'month first' },
-      { label: 'In 03/04/2020' },
+      { label: 'In 03/04/2020', when: ROWS },
     ).default('auto'),
   }),
   outputs: {
@@ -84,6 +92,10 @@ export const stack = defineMethod({
       rows: 'locations',
     }),
   },
+  named: (names, p) =>
+    p.from === 'columns'
+      ? `${(p.columns ?? '').replace(/[\s_.-]*\{(year|month|day|quarter|date)\}/g, '') || names['locations']?.[0] || 'Places'} through time`
+      : `${names[p.from]?.[0] ?? 'Rows'} ${p.step === 'auto' ? 'through time' : `by ${p.step}`}`,
   figures: {
     locations: { label: 'Places' },
     steps: { label: 'Steps' },
@@ -172,15 +184,16 @@ function rowChecks(locations: FeaturesInfo, rows: DatasetInfo | undefined, p: Pa
   if (!rows)
     return no('stack.rows', role, p.from === 'events' ? 'Which events? Choose them.' : 'Which table? Choose it.');
   if (!p.dateColumn) return no('stack.date', 'dateColumn', 'Which column says when?');
+  const keyed = joinsByKey(columnsOf(rows), p);
   const columns = [
     ...columnChecks(rows, [p.dateColumn], 'dateColumn'),
     ...(p.keyColumn ? columnChecks(locations, [p.keyColumn], 'keyColumn') : []),
-    ...(p.keyColumn ? columnChecks(rows, [p.tableKey ?? p.keyColumn], p.tableKey ? 'tableKey' : 'keyColumn') : []),
+    ...(keyed ? columnChecks(rows, [p.tableKey ?? p.keyColumn!], p.tableKey ? 'tableKey' : 'keyColumn') : []),
     ...columnChecks(rows, p.variable ?? [], 'variable', true),
   ];
   if (columns.length) return columns;
   const points = rows.kind === 'features' && rows.geometry === 'point';
-  if (!p.keyColumn) {
+  if (!keyed) {
     if (p.from === 'table') return no('stack.key', 'keyColumn', 'Which column names the place in both?');
     if (!points)
       return no('stack.points', 'events', 'Events without a key are points: how else would they lie in a place?');
@@ -197,8 +210,13 @@ function rowChecks(locations: FeaturesInfo, rows: DatasetInfo | undefined, p: Pa
       'variable',
       `Which values of the events are ${p.aggregate === 'sum' ? 'summed' : 'averaged'}?`,
     );
-  return rows.kind === 'features' && !p.keyColumn ? placeChecks(locations, rows) : [];
+  return rows.kind === 'features' && !keyed ? placeChecks(locations, rows) : [];
 }
+
+/** Whether rows name their place; else they lie in it, and the key only says what places are called. */
+const joinsByKey = (rows: readonly { name: string }[], p: Params): boolean =>
+  p.keyColumn !== undefined &&
+  (p.from === 'table' || p.tableKey !== undefined || rows.some((c) => c.name === p.keyColumn));
 
 /** Columns that are named like a date. */
 const DATES =
@@ -219,9 +237,10 @@ function suggestions(
   const here = shared && locations.columns.find((l) => l.name.toLowerCase() === shared.name.toLowerCase());
   const numbers = own.filter((c) => c.type === 'number' && c.name !== dated?.name && c.name !== shared?.name);
   return {
-    from: p.from
-      ? undefined
-      : { value: from, reason: rows ? `there are ${from === 'events' ? 'events' : 'rows'}` : 'there is nothing else' },
+    from:
+      p.from || !rows
+        ? undefined
+        : { value: from, reason: from === 'events' ? 'events are given' : 'a table is given' },
     columns: from === 'columns' && pattern ? { value: pattern, reason: 'several columns are named so' } : undefined,
     dateColumn: dated && { value: dated.name, reason: 'named like a date' },
     // Events that are points lie somewhere; a key is only needed where they do not.
@@ -341,8 +360,9 @@ async function ofRows(locations: Features, rows: Features | Table, p: Params, jo
   if (p.aggregate !== 'count' && !values.length)
     throw new HelkError('method.parameter', 'variable: name the values.', 'variable');
   const events = p.from === 'events';
-  const place = p.keyColumn
-    ? placesOfKeys(locations, rows, p.keyColumn, p.tableKey ?? p.keyColumn, job)
+  const keyed = joinsByKey(rows.columns, p);
+  const place = keyed
+    ? placesOfKeys(locations, rows, p.keyColumn!, p.tableKey ?? p.keyColumn!, job)
     : await placesOfPoints(locations, featuresIn(rows as Features, locations.crs), job);
   let length = stepGiven(p.step);
   if (!length) {
@@ -365,12 +385,12 @@ async function ofRows(locations: Features, rows: Features | Table, p: Params, jo
     job.note(
       'look',
       'stack.outside',
-      p.keyColumn
+      keyed
         ? `${plural(outside, 'row')} name no place that there is, and do not count.`
         : `${plural(outside, 'event')} of ${formatNumber(place.length)} ${outside === 1 ? 'lies' : 'lie'} outside all places and ${outside === 1 ? 'does' : 'do'} not count.`,
     );
   const numbers = values.map((c) => (c.values as Float64Array).map((v, i) => (c.missing?.[i] ? NaN : v)));
-  const doubled = doubledRows([...whereOf(rows, place, !p.keyColumn), dates.at, ...numbers], place.length);
+  const doubled = doubledRows([...whereOf(rows, place, !keyed), dates.at, ...numbers], place.length);
   if (doubled)
     job.note(
       'look',

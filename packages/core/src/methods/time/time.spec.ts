@@ -139,6 +139,15 @@ describe('A time stack of events', () => {
     expect(said(o, 'stack.doubled')).toContain('1 event is told twice');
   });
 
+  it('names places by a key that the events need not have: they lie in them', async () => {
+    const { stack } = await only(
+      'time.stack',
+      { locations: [areas], events: [seen] },
+      { step: 'month', keyColumn: 'key' },
+    );
+    expect([stack.key, series(stack, 0)]).toEqual(['key', [2, 0, 1]]);
+  });
+
   it('sums or averages a column', async () => {
     const sum = await only(
       'time.stack',

@@ -12,7 +12,16 @@ import { adjusted } from '../../numeric/local-association';
 import { medianInPlace } from '../../numeric/select';
 import { alikeBeyond, TREND_FIELDS, trendsOf, type Whitening } from '../../numeric/trend';
 import { meantColours } from '../../render/meanings';
-import { checking, onGrid, variableAt, variableParam, windowAt, windowParams, withColumns } from './common';
+import {
+  checking,
+  onGrid,
+  variableAt,
+  firstVariable,
+  variableParam,
+  windowAt,
+  windowParams,
+  withColumns,
+} from './common';
 
 interface Shared {
   steps: number;
@@ -123,10 +132,7 @@ export const trend = defineMethod({
     return [...lengthChecks(count, p), ...seasonChecks(stack, count, p), ...manyChecks(stack.count, p)];
   },
   suggest: ({ stack }) => ({
-    variable:
-      stack.variables.length > 1
-        ? { value: stack.variables[0]!.name, reason: `the first of ${stack.variables.length}` }
-        : undefined,
+    variable: firstVariable(stack),
   }),
   estimate: ({ stack }, p) => {
     const pairs = stack.count * (stack.steps.count ** 2 / (p.season > 1 ? p.season : 1));
@@ -334,7 +340,7 @@ function seasonChecks(stack: StackInfo, count: number, p: Params): Check[] {
           level: 'look',
           code: 'trend.season',
           about: 'season',
-          message: `The steps are ${plural(year, 'part')} of a year: what comes and goes with the seasons may hide a trend.`,
+          message: `There are ${year} steps a year: what comes and goes with the seasons may hide a trend.`,
           mend: { label: 'Hold like seasons against each other', set: { season: year } },
         },
       ]
