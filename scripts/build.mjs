@@ -49,6 +49,7 @@ if (wanted.includes('bench')) {
       'bench/imagery': 'bench/imagery.ts',
       'bench/cloud': 'bench/cloud.ts',
       'bench/stats': 'bench/stats.ts',
+      'bench/time': 'bench/time.ts',
       'bench/thread': 'packages/node/src/thread.ts',
     },
     outdir: 'dist',

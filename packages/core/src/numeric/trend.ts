@@ -53,11 +53,11 @@ export function trendOf(x: Float64Array, season: number, whitening: Whitening, r
   const alike = alikeness(x, slope.slope);
   let tested = x;
   if (whitening !== 'none') tested = whitened(x, slope.slope, alike, whitening, room.white);
-  const t = kendallOf(tested, season, room);
+  const t = kendallOf(tested, season, room, tested === x ? slope.s : null);
   const few = t.n < LEAST_VALUES;
   const z = t.variance > 0 ? (t.s - Math.sign(t.s)) / Math.sqrt(t.variance) : 0;
   // The interval is that of the slope of the series itself.
-  const own = tested === x ? t : kendallOf(x, season, room);
+  const own = tested === x ? t : kendallOf(x, season, room, slope.s);
   const [low, high] = intervalOf(slope.pairs, own.variance, room.slopes);
   return {
     n: own.n,
@@ -73,20 +73,23 @@ export function trendOf(x: Float64Array, season: number, whitening: Whitening, r
   };
 }
 
-/** Slopes of all pairs, of one season where there are seasons, in `room.slopes`: how many, and their median. */
-function senOf(x: Float64Array, season: number, { slopes }: TrendRoom): { pairs: number; slope: number } {
+/** Slopes of all pairs, of one season where there are seasons, in `room.slopes`: how many, their median, and how many more rise than fall. */
+function senOf(x: Float64Array, season: number, { slopes }: TrendRoom): { pairs: number; slope: number; s: number } {
   const n = x.length;
   const step = season > 1 ? season : 1;
   let m = 0;
+  let s = 0;
   for (let i = 0; i < n; i++) {
     const a = x[i]!;
     if (a !== a) continue;
     for (let j = i + step; j < n; j += step) {
-      const b = x[j]!;
-      if (b === b) slopes[m++] = (b - a) / (j - i);
+      const d = x[j]! - a;
+      if (d !== d) continue;
+      slopes[m++] = d / (j - i);
+      s += Math.sign(d);
     }
   }
-  return { pairs: m, slope: medianInPlace(slopes, m) };
+  return { pairs: m, slope: medianInPlace(slopes, m), s };
 }
 
 /** Slopes between which the true one lies with 95 %, by the variance of S (Sen 1968, equation 2.6), out of those in the room. */
@@ -102,14 +105,15 @@ function halfEven(v: number): number {
   return Math.abs(v % 1) === 0.5 && r % 2 !== 0 ? r - 1 : r;
 }
 
-/** S, its variance with ties and tau-b, summed over the seasons where there are any. */
+/** S, its variance with ties and tau-b, summed over the seasons where there are any. @param known S, where it has been counted already */
 function kendallOf(
   x: Float64Array,
   season: number,
   { sorted }: TrendRoom,
+  known: number | null,
 ): { n: number; s: number; variance: number; tau: number } {
   const rounds = season > 1 ? season : 1;
-  let [n, s, variance, possible] = [0, 0, 0, 0];
+  let [n, s, variance, possible] = [0, known ?? 0, 0, 0];
   for (let g = 0; g < rounds; g++) {
     let m = 0;
     for (let i = g; i < x.length; i += rounds) if (x[i] === x[i]) sorted[m++] = x[i]!;
@@ -117,7 +121,7 @@ function kendallOf(
       n += m;
       continue;
     }
-    for (let i = 0; i < m - 1; i++) {
+    for (let i = 0; known === null && i < m - 1; i++) {
       const a = sorted[i]!;
       for (let j = i + 1; j < m; j++) {
         const b = sorted[j]!;

@@ -15,6 +15,7 @@ import {
   meansOf,
   medoidsOf,
   MOST_AGAINST,
+  polished,
   seriesVectors,
   silhouettesOf,
   squaresOf,
@@ -33,7 +34,7 @@ import {
 } from './common';
 
 /** Numbers of groups that are tried when none is given, and how often each. */
-const [FEWEST, MOST, TRIES] = [2, 10, 8];
+const [FEWEST, MOST, TRIES] = [2, 10, 4];
 
 interface Shared {
   x: Float32Array;
@@ -172,7 +173,7 @@ export const groupSeries = defineMethod({
       cells: stack.count,
       of: 'series',
       bytes: values * 12 + stack.count * 200,
-      seconds: 0.3 + (values * tries * 15) / 1.5e9 + (values * Math.min(stack.count, (p.k || 6) * MOST_AGAINST)) / 8e8,
+      seconds: 0.3 + (values * tries * 60) / 5e8 + (values * Math.min(stack.count, (p.k || 6) * MOST_AGAINST)) / 8e8,
     };
   },
   run: async ({ stack }, p, job) => {
@@ -337,7 +338,8 @@ async function groupings(v: Shared, n: number, wanted: number, job: Job): Promis
     const was = best.get(k);
     if (g && (!was || g.cost < was.cost)) best.set(k, g);
   });
-  return [...best].map(([k, g]) => {
+  return [...best].map(([k, found]) => {
+    const g = v.medoids ? found : polished(v, found);
     const squares = squaresOf(v, g.labels, k);
     return { k, labels: g.labels, within: squares.within, index: groupIndex(n, k, squares) };
   });

@@ -30,6 +30,9 @@ interface Shared {
   season: number;
   whitening: Whitening;
 }
+/** A part of what is in memory would take the whole with it to another thread. */
+const own = (part: Float64Array): Float64Array => (part.byteLength === part.buffer.byteLength ? part : part.slice());
+
 const kernel = defineKernel('time.trend', (s: Shared, series: Float64Array) =>
   trendsOf(series, s.steps, s.from, s.count, s.season, s.whitening),
 );
@@ -148,7 +151,7 @@ export const trend = defineMethod({
     const found = new Float64Array(n * f);
     const each = Math.max(1, Math.floor(PAIRS / Math.max(1, window.count ** 2)));
     const blocks = async function* (): AsyncGenerator<Float64Array> {
-      for (let i = 0; i < n; i += each) yield await stack.series(variable, i, Math.min(each, n - i));
+      for (let i = 0; i < n; i += each) yield own(await stack.series(variable, i, Math.min(each, n - i)));
     };
     await job.parallel(
       kernel,
