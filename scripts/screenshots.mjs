@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { networks } from './pictures-networks.mjs';
 import { statistics } from './pictures-statistics.mjs';
+import { histories } from './pictures-time.mjs';
 
 const root = join(import.meta.dirname, '..');
 const port = 4788;
@@ -134,7 +135,6 @@ try {
     await page.getByLabel('Column to colour by').selectOption('solar_2024');
     await page.getByLabel('Label formula').click();
     await page.keyboard.type('name + "\\n" + text(solar_2024, 0)');
-    await shot('parishes', 1500);
     await page.keyboard.press('Escape');
     await page.keyboard.press('Escape');
     await page.keyboard.press('Escape');
@@ -202,7 +202,6 @@ try {
       .first()
       .click();
     await page.getByTestId('composite').selectOption('plants and moisture');
-    await shot('composite', 2000);
     await page.keyboard.press('Escape');
     await ask('which kinds of surface');
     await run();
@@ -263,7 +262,6 @@ try {
     // A place with something to see around it.
     while (!/moor|meadow|arable/.test(await labelHere())) await put(48);
     await page.getByRole('button', { name: 'In its own light' }).click();
-    await shot('labelling', 1500);
     for (let k = 48; !(await page.getByTestId('label').textContent()).includes('Every place'); k++) await put(k);
     await page.getByTestId('keep-labels').click();
     await page.getByTestId('run-sheet').waitFor();
@@ -342,6 +340,7 @@ try {
   }
   if (!only || only === 'networks') await networks({ page, shot, row, ask, run, closeSheet, wait });
   if (!only || only === 'statistics') await statistics({ page, shot, row, ask, run, closeSheet, wait });
+  if (!only || only === 'time') await histories({ page, shot, row, ask, run, closeSheet, wait });
 } finally {
   await browser.close();
   server.kill('SIGTERM');

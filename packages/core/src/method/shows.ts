@@ -23,6 +23,8 @@ export interface Shows {
   like?: string;
   /** The panel that is opened with it. */
   panel?: ShownPanel;
+  /** Columns that are told of a place beside the one it is coloured by. */
+  tells?: readonly string[];
   /** Role of the input whose rows it has, one by one in their order: what is picked of one is picked of the other. */
   rows?: string;
   /** Read before what came with it. */

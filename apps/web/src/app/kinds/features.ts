@@ -22,7 +22,7 @@ import { own } from '@helk/core/data/own';
 import { isInside } from '@helk/core/numeric/inside';
 import { VectorDrawn } from '../draw/vectors';
 import { isDark, onPaper, symbolsOnPaper } from '../draw/theme';
-import type { ClientKind } from './kind';
+import type { ClientKind, Reading } from './kind';
 import { NO_LEGEND, UNPLACED } from './legend';
 import { rowWords } from './rows';
 
@@ -201,9 +201,9 @@ export const features: ClientKind<'features', VectorStyle> = {
   editor: () => import('../pane/vector-editor').then((m) => m.VectorEditor),
 
   /** The area at a place: the column it is coloured by, else its first text, else its number. */
-  async readout(item, look, place, crs, { data }) {
+  async readout(item, look, place, crs, tools) {
     if ((item.info as FeaturesInfo).geometry !== 'polygon') return [];
-    const f = await data.get(item.id);
+    const f = await tools.data.get(item.id);
     if (f.kind !== 'features') return [];
     const at = [place.x, place.y];
     transformer(crs, f.crs ?? crs)(place.x, place.y, at);
@@ -216,6 +216,13 @@ export const features: ClientKind<'features', VectorStyle> = {
     const raw = c ? valueOf(c, i) : `no. ${i + 1}`;
     // A category that has a name is called by it.
     const v = (by.kind === 'category' && by.column === c?.name && own(by.labels ?? {}, String(raw))) || raw;
+    // What its method says is worth telling beside.
+    const beside = (tools.shows(item)?.tells ?? []).flatMap((name): Reading[] => {
+      const o = f.columns.findLast((x) => x.name === name);
+      const x = o && valueOf(o, i);
+      if (!o || o === c || typeof x !== 'number') return [];
+      return [{ of: name, value: formatNumber(x, Math.abs(x)), unit: displayUnit(o.unit), drawn: false, there: true }];
+    });
     return [
       {
         of: '',
@@ -224,6 +231,7 @@ export const features: ClientKind<'features', VectorStyle> = {
         drawn: true,
         there: true,
       },
+      ...beside,
     ];
   },
 

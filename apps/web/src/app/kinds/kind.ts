@@ -28,6 +28,8 @@ export interface Tools {
   data: FeatureData;
   stacks: StackData;
   picks: Picks;
+  /** What the method that made a dataset says of how it is shown. */
+  shows(item: DatasetItem): Shows | null;
 }
 
 /** A value at a place. */
@@ -92,6 +94,8 @@ export interface EditorOf<L> {
   /** Something in the pane has a scale, whose colours can be worn. */
   over: boolean;
   put: (patch: Partial<L>) => void;
+  /** Values of a column over all steps, where there are steps. */
+  spread?: (column: string) => Float64Array | null;
   /** Stretches it to what is in view. */
   stretch: () => void;
 }

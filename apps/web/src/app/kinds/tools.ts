@@ -2,6 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { CloudParts } from '../draw/cloud-parts';
 import { Drawing } from '../draw/drawing';
 import { FeatureData } from '../state/feature-data';
+import { Looks } from '../state/looks';
 import { Picks } from '../state/picks';
 import { StackData } from '../state/stack-data';
 import { ProjectStore } from '../state/project.store';
@@ -17,5 +18,8 @@ export class KindTools implements Tools {
   readonly stacks = inject(StackData);
   readonly picks = inject(Picks);
 
+  private readonly looks = inject(Looks);
+
+  readonly shows: Tools['shows'] = (item) => this.looks.shows(item);
   readonly project = (): string => this.store.project()?.id ?? '';
 }

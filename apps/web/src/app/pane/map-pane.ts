@@ -222,7 +222,7 @@ export class MapPane {
     let drawn = '';
     map.on('postrender', ({ frameState }) => {
       const v = frameState?.viewState;
-      const now = v ? `${v.center.join()} ${v.resolution}` : '';
+      const now = v ? `${v.center.join()} ${v.resolution} ${frameState.size.join()}` : '';
       if (now === drawn) return;
       drawn = now;
       this.moved.update((n) => n + 1);

@@ -78,6 +78,7 @@ export class StyleEditor {
       scale: scales.get(`${pane.id}/${item.id}`) ?? null,
       over: pane.layers.some((l) => scales.has(`${pane.id}/${l.dataset}`)),
       put: this.put,
+      spread: (column) => clientKind(item.info).spread?.(item.info as never, column) ?? null,
       stretch: () => void this.inView.stretch(this.pane(), this.dataset()),
     };
   });

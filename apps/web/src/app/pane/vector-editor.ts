@@ -21,7 +21,6 @@ import type { EditorOf } from '../kinds/kind';
 import { FormulaField } from '../parts/formula-field';
 import { chosenFile, saveText } from '../parts/save';
 import { SliderRow } from '../parts/slider-row';
-import { clientKind } from '../kinds';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
 
@@ -68,8 +67,7 @@ export class VectorEditor {
   private readonly sorted = computed(() => {
     const by = this.style().by;
     if (by.kind !== 'classes') return new Float64Array();
-    const { info } = this.of().item;
-    const spread = clientKind(info).spread?.(info as never, by.column);
+    const spread = this.of().spread?.(by.column);
     const c = this.features()?.columns.find((x) => x.name === by.column);
     return spread ?? (c ? sortedValues(c) : new Float64Array());
   });

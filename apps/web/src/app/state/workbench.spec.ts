@@ -40,6 +40,7 @@ describe('the workbench of a project', () => {
       selected: 'wells',
       linkedView: false,
       linkedCursor: true,
+      linkedTime: false,
       sharedScale: true,
       evidence: false,
       evidenceHeight: 240,

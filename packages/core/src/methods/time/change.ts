@@ -40,6 +40,7 @@ export const change = defineMethod({
       },
       panel: { id: 'charts' },
       rows: 'stack',
+      tells: ['before', 'after', 'ratio'],
       first: true,
     }),
     grid: output.maybeRaster('Change by cell'),

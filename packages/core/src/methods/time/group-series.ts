@@ -110,6 +110,7 @@ export const groupSeries = defineMethod({
       },
       panel: { id: 'groups', of: 'means', title: 'What the groups are like' },
       rows: 'stack',
+      tells: ['silhouette'],
       first: true,
     }),
     means: shown(output.table('Means of the groups', 'means'), { panel: { id: 'table' } }),

@@ -114,6 +114,7 @@ export const trend = defineMethod({
       },
       panel: { id: 'series', title: 'How it went' },
       rows: 'stack',
+      tells: ['p', 'p_corrected', 'slope'],
       first: true,
     }),
     grid: output.maybeRaster('Trend by cell'),

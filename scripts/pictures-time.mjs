@@ -1,0 +1,70 @@
+// Pictures of histories for screenshots.mjs: a trend beside that of a shorter window, groups that have names, steps side by side.
+
+export async function histories({ page, shot, row, ask, run, closeSheet, wait }) {
+  await page.goto('/');
+  await wait(2500);
+  await page.getByTestId('project-menu').click();
+  await page.getByRole('menuitem', { name: 'Veyra landscape plan' }).click();
+  await wait(2000);
+  for (let k = 0; k < 3; k++) {
+    const close = page.getByRole('button', { name: 'Close pane' }).first();
+    if (await close.count()) await close.click();
+  }
+  const empty = () => page.getByRole('button', { name: 'Empty pane' }).click();
+  await empty();
+  await row('veyra-parishes').click();
+  await ask('how do these become one history');
+  await page.getByTestId('input-events').selectOption({ label: 'veyra-newt-sightings' });
+  await wait(900);
+  await page.locator('#p-keyColumn').selectOption('name');
+  await page.locator('#p-step').fill('quarter');
+  await wait(900);
+  await run();
+  await closeSheet();
+
+  await empty();
+  await row('veyra-newt-sightings by quarter').click();
+  await ask('is it rising or falling');
+  await page.locator('#p-season').fill('4');
+  await wait(900);
+  await run();
+  await page.getByTestId('vary').click();
+  await page.locator('#p-to').fill('2019-12');
+  await wait(900);
+  await run();
+  await closeSheet();
+  const box = await page.getByTestId('pane-1').boundingBox();
+  await page.mouse.click(box.x + box.width * 0.52, box.y + box.height * 0.55);
+  await row('Trend of count, by season').click();
+  await shot('trend', 2500);
+
+  await page.getByRole('button', { name: 'Close pane' }).last().click();
+  await empty();
+  await row('veyra-newt-sightings by quarter').click();
+  await ask('which places move alike');
+  await page.locator('#p-by').selectOption('profile');
+  await wait(900);
+  await run();
+  await closeSheet();
+  for (const [k, name] of ['late summer, steady', 'spring, growing'].entries()) {
+    await page.getByLabel(`Name of group ${k + 1}`).fill(name);
+    await page.getByLabel(`Name of group ${k + 1}`).press('Tab');
+  }
+  await page.evaluate(() => document.activeElement.blur());
+  await page.mouse.move(400, 60);
+  await shot('groups', 2500);
+
+  await empty();
+  await row('veyra-soil-moisture').click();
+  await ask('how do these grids become one history');
+  await run();
+  await closeSheet();
+  await page.getByRole('button', { name: 'Take veyra-soil-moisture out of the pane' }).click();
+  await page.getByLabel('Step', { exact: true }).press('Home');
+  for (let k = 0; k < 6; k++) await page.getByLabel('Step', { exact: true }).press('ArrowRight');
+  await page.getByTestId('time-more').click();
+  await page.getByRole('menuitem', { name: 'Steps side by side' }).click();
+  await wait(1500);
+  await page.getByRole('tab', { name: 'All at once' }).click();
+  await shot('moments', 3000);
+}
