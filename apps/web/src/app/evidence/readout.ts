@@ -14,6 +14,9 @@ import { ProjectStore } from '../state/project.store';
 interface Row {
   pane: number;
   name: string;
+  /** The same in two parts, of which the dataset's is cut where there is no room. */
+  whose: string;
+  of: string;
   value: string;
   unit: string;
   run: string;
@@ -54,8 +57,13 @@ interface Row {
           @for (r of rows(); track $index) {
             <tr class="border-t border-line-soft h-[27px]">
               <td class="num text-act w-5">{{ r.pane }}</td>
-              <td class="truncate max-w-[120px]" [title]="r.name + (r.run ? ', made by ' + r.run : '')">
-                {{ r.name }}
+              <td class="max-w-[120px]" [title]="r.name + (r.run ? ', made by ' + r.run : '')">
+                <span class="flex"
+                  ><span class="truncate">{{ r.whose }}</span>
+                  @if (r.of) {
+                    <span class="truncate flex-none max-w-[92px]">, {{ r.of }}</span>
+                  }
+                </span>
               </td>
               <td class="num text-right pl-3" data-testid="readout-value">{{ r.value }} {{ r.unit }}</td>
             </tr>
@@ -113,11 +121,14 @@ export class Readout {
     const jobs = panes.flatMap((p) =>
       [...p.layers].reverse().map(async (l): Promise<Row[]> => {
         const d = this.store.datasetEntityMap()[l.dataset];
-        const all = d && (await clientKind(d.info).readout?.(d, this.looks.of(d, l), place, crs, this.tools));
+        const all =
+          d && (await clientKind(d.info).readout?.(d, this.looks.of(d, l), place, crs, this.tools, p.time ?? null));
         const run = d?.runId ? this.store.runEntityMap()[d.runId] : undefined;
         return (all ?? []).map((r) => ({
           pane: p.id,
           name: r.of ? `${d!.name}, ${r.of}` : d!.name,
+          whose: d!.name,
+          of: r.of,
           value: r.value,
           unit: r.unit,
           run: run && run.method !== 'import' ? run.title : '',

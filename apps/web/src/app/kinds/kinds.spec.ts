@@ -82,6 +82,7 @@ const item = (data: Dataset, name = 'Scene'): DatasetItem =>
 const tools = (picked: Uint8Array | null = null): Tools =>
   ({
     project: () => 'p',
+    shows: () => null,
     drawing: {
       value: (r: { source: { band: number }; x: number; y: number }) => {
         const [c, row] = [Math.floor(r.x / 10), Math.floor((30 - r.y) / 10)];
@@ -220,6 +221,29 @@ describe('records of kinds', () => {
       expect((await at(25, { ...look, by }))[0]).toEqual(jasmine.objectContaining({ value: '4', unit: '%' }));
       expect((await at(15, { ...look, by }))[0]!.value).toBe('missing');
       expect((await at(99, look))[0]!.there).toBeFalse();
+    });
+
+    it('tell what a method says is worth telling beside, and call categories by the names they were given', async () => {
+      const t = { ...tools(), shows: () => ({ tells: ['solar', 'none'] }) } as unknown as Tools;
+      const named = {
+        ...look,
+        by: { kind: 'category' as const, column: 'class', colours: {}, labels: { moor: 'heath' } },
+      };
+      const read = await features.readout!(item(squares()), named, { x: 5, y: 5 }, crs, t);
+      expect(read.map((r) => [r.of, r.value, r.unit])).toEqual([
+        ['', 'heath', ''],
+        ['solar', '1.50', '%'],
+      ]);
+      const symbols = symbolsOf(named, squares());
+      const of = { item: item(squares(), 'Cover'), look: named, scale: null, shared: false, symbols };
+      expect(features.legend!(of).entries.map((e) => e.text)).toEqual(['heath', 'arable']);
+    });
+
+    it('are not outlined where there are very many of them', () => {
+      const info = infoOf(squares()) as FeaturesInfo;
+      const shows = { features: { outline: '#ffffff', width: 0.5 } };
+      expect(features.look(info, shows, '#112233').outline).toBe('#ffffff');
+      expect(features.look({ ...info, count: 5000 }, shows, '#112233').outline).toBeNull();
     });
 
     it('have a legend whose entries pick what they stand for', () => {

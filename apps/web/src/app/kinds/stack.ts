@@ -79,8 +79,8 @@ export const stack: ClientKind<'stack', VectorStyle> = {
   pickEntry: features.pickEntry!,
   editor: features.editor!,
 
-  /** The place under the cursor: its value at the moment of the active pane. */
-  async readout(item, look, place, crs, tools): Promise<Reading[]> {
+  /** The place under the cursor: its value at the moment of its pane. */
+  async readout(item, look, place, crs, tools, time = null): Promise<Reading[]> {
     const info = item.info as StackInfo;
     if (info.geometry !== 'polygon') return [];
     const f = await tools.data.get(item.id);
@@ -89,7 +89,6 @@ export const stack: ClientKind<'stack', VectorStyle> = {
     transformer(crs, f.crs ?? crs)(place.x, place.y, at);
     let i = 0;
     while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
-    const time = tools.stacks.now();
     const { from, to } = stepsSeen(info.steps, time);
     const when =
       from === to ? stepLabel(info.steps, to) : `mean ${stepLabel(info.steps, from)} to ${stepLabel(info.steps, to)}`;

@@ -4,7 +4,7 @@ import { clientKind } from '../kinds';
 import { BenchStore } from './bench.store';
 import type { Pane, PaneTime } from './panes';
 import { ProjectStore, type DatasetItem } from './project.store';
-import { StackData, stepsSeen } from './stack-data';
+import { stepsSeen } from './stack-data';
 
 /** Time from one step to the next while they pass by, ms. */
 const BEAT = 320;
@@ -23,10 +23,6 @@ export class Moments {
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** The pane whose steps pass by. */
   readonly playing = signal<number | null>(null);
-
-  constructor() {
-    inject(StackData).now = () => this.bench.pane().time ?? null;
-  }
 
   /** The uppermost dataset of a pane that has steps. */
   of(pane: Pane): Timed | null {

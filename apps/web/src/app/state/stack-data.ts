@@ -21,9 +21,6 @@ export class StackData {
   private readonly project = inject(ProjectStore);
   private readonly held = new Map<string, { values: Promise<Float64Array>; size: number }>();
 
-  /** Where time stands in the pane that is worked in; told by whoever knows. */
-  now: () => PaneTime | null = () => null;
-
   /** Values of all places at a step. */
   step(id: string, info: StackInfo, variable: number, step: number): Promise<Float64Array> {
     const project = this.project.project()?.id ?? '';
