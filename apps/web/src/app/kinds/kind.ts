@@ -170,7 +170,14 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   /** Its input is `of`. */
   editor?(): Promise<Type<unknown>>;
   /** Values at a place of a system, as they are stored. @param time where time stands in the pane */
-  readout?(item: DatasetItem, look: L, place: Place, crs: Crs, tools: Tools, time: PaneTime | null): Promise<Reading[]>;
+  readout?(
+    item: DatasetItem,
+    look: L,
+    place: Place,
+    crs: Crs,
+    tools: Tools,
+    time?: PaneTime | null,
+  ): Promise<Reading[]>;
   /** What is picked of it, in words. */
   told(item: DatasetItem, tools: Tools): string;
 }
