@@ -1,10 +1,8 @@
 import * as z from 'zod';
 import { HelkError } from '../errors';
 import { parseCrs } from '../data/crs';
-import { isoText, readDate } from '../data/dates';
 import { momentOf, momentText } from '../data/moment';
 import { parseQuantity, inBase, formatQuantity, unitFactor, type Dimension, type Quantity } from '../data/quantity';
-import { stepOfText, stepText } from '../data/time-steps';
 
 /** What a form, a command line and a reference page need to know of one parameter. */
 export interface ParamSpec {
@@ -55,10 +53,12 @@ export interface ParamSpec {
 
 type Meta = { helk: ParamSpec };
 
-const describe = <S extends z.ZodType>(schema: S, spec: ParamSpec): S => schema.meta({ helk: spec } as Meta) as S;
+/** A schema with what a form needs to know of it. */
+export const describe = <S extends z.ZodType>(schema: S, spec: ParamSpec): S =>
+  schema.meta({ helk: spec } as Meta) as S;
 
 /** Turns a HelkError thrown while parsing into a Zod issue. */
-function guarded<T>(ctx: z.core.$RefinementCtx, read: () => T): T {
+export function guarded<T>(ctx: z.core.$RefinementCtx, read: () => T): T {
   try {
     return read();
   } catch (e) {
@@ -299,29 +299,6 @@ export function crs(o: { label: string; help?: string }) {
 export function moment(o: { label: string; help?: string; when?: ParamSpec['when'] }) {
   const schema = z.string().transform((v, ctx) => guarded(ctx, () => momentText(momentOf(v))));
   return describe(schema, { ...o, type: 'moment' });
-}
-
-/** A step of time: `month`, `4 weeks`, `quarter`, `6 h`. `auto` leaves it to the data. Kept in words that read back as the same. */
-export function step(o: { label: string; help?: string; when?: ParamSpec['when'] }) {
-  const schema = z
-    .string()
-    .transform((v, ctx) =>
-      guarded(ctx, () => (v.trim() === '' || v === 'auto' ? ('auto' as const) : stepText(stepOfText(v)))),
-    );
-  return describe(schema, { ...o, type: 'step', auto: true });
-}
-
-/** A date, or as much of one as is meant: `1999`, `1999-01`, `31 Jan 1999`. Kept as ISO 8601. */
-export function date(o: { label: string; help?: string; when?: ParamSpec['when'] }) {
-  const schema = z.union([z.string(), z.number()]).transform((v, ctx) =>
-    guarded(ctx, () => {
-      const d = readDate(String(v));
-      if (!d)
-        throw new HelkError('method.parameter', `"${String(v).slice(0, 60)}" is no date; write it like 2024-03-31.`);
-      return isoText(d.seconds, d.precision);
-    }),
-  );
-  return describe(schema, { ...o, type: 'date' });
 }
 
 export type Bounds = [xmin: number, ymin: number, xmax: number, ymax: number];

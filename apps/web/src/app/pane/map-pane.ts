@@ -24,27 +24,23 @@ import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
 import { ICONS } from '../parts/icons';
-import { copyPicture, saveBlob } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { Looks } from '../state/looks';
 import { Moments } from '../state/moments';
 import { Outlines } from '../state/outlines';
-import type { Pane, PaneTime } from '../state/panes';
+import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
 import { Views } from '../state/views';
-import type { DisplayList } from '../draw/display';
-import { stepLabel } from '@helk/core/data/time-steps';
-import { stepsSeen } from '../state/stack-data';
 import { cursorValue } from './cursor-value';
 import { Cutter } from './cutter';
 import { Key, NARROW } from './key';
-import type { PictureFormat } from './picture';
 import { MapLayers, topOf, type Stacked } from './map-layers';
 import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
 import { PaneChips } from './pane-chips';
+import { PanePictures } from './pane-pictures';
 import { barOf } from './scale-bar';
 import { TimeBar } from './time-bar';
 import { entryPicker, keysOf, stackOf } from './stack';
@@ -101,8 +97,7 @@ export class MapPane {
   protected readonly stack = stackOf(this.pane);
   /** What has steps among it. */
   protected readonly timed = computed(() => this.moments.of(this.pane()));
-  /** How far pictures of the steps are; null while none are made. */
-  protected readonly filming = signal<string | null>(null);
+
   protected readonly keys = keysOf(this.stack, (id) => {
     this.told();
     return this.layersOf?.symbolsOf(id) ?? null;
@@ -169,6 +164,15 @@ export class MapPane {
     const view = this.map?.getView();
     const r = view?.getResolution();
     return r ? barOf(r, this.project.crs(), view!.getCenter()?.[1] ?? 0) : null;
+  });
+
+  protected readonly pictures = new PanePictures({
+    map: () => this.map,
+    pane: this.pane,
+    stack: this.stack,
+    keys: this.keys,
+    scaleBar: this.scaleBar,
+    timed: this.timed,
   });
 
   /** What listens to the view that the pane looks through. */
@@ -351,97 +355,6 @@ export class MapPane {
   protected pixels(finer: number): string {
     const [w, h] = this.map?.getSize() ?? [0, 0];
     return `${Math.round(w! * finer)} × ${Math.round(h! * finer)}`;
-  }
-
-  protected picture(format: PictureFormat, finer = 2, copied = false): Promise<void> {
-    return this.project.guarded(() => this.makePicture(format, finer, copied)) as Promise<void>;
-  }
-
-  private async makePicture(format: PictureFormat, finer: number, copied: boolean): Promise<void> {
-    const made = await this.drawn(finer, this.pane().time ?? null, this.moment());
-    if (!made) return;
-    const { pictureFile } = await import('./picture');
-    const file = await pictureFile(made.list, format, { title: made.title, finer });
-    if (copied) {
-      await copyPicture(file);
-      this.project.notify('Copied.');
-    } else saveBlob(file, `${made.name}.${format}`);
-  }
-
-  /** The date that is told beside the names of what is seen; nothing where nothing has steps. */
-  private moment(): string {
-    const timed = this.timed();
-    if (!timed) return '';
-    const { from, to } = stepsSeen(timed.steps, this.pane().time ?? null);
-    return from === to
-      ? stepLabel(timed.steps, to)
-      : `mean of ${stepLabel(timed.steps, from)} to ${stepLabel(timed.steps, to)}`;
-  }
-
-  /** What is seen, with title, key and scale, at a moment. */
-  private async drawn(
-    finer: number,
-    time: PaneTime | null,
-    date: string,
-  ): Promise<{ list: DisplayList; title: string; name: string } | null> {
-    const size = this.map?.getSize() as [number, number] | undefined;
-    if (!this.map || !size) return null;
-    const [{ mapImage }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
-    const theme = themeNow(this.bench.dark());
-    const crs = this.project.crs();
-    const { swipe } = this.pane();
-    const image = await mapImage(this.stack(), this.map.getView(), size, {
-      crs,
-      theme,
-      swipe,
-      time,
-      tools: this.tools,
-      finer,
-    });
-    const seen = this.stack().filter((l) => l.layer.visible);
-    const title = [seen.map((l) => l.item.name).join(' + '), date].filter(Boolean).join(', ');
-    const list = captioned(image, ...size, {
-      title,
-      project: this.project.project()?.name ?? '',
-      crs: `${crs.code ?? ''} ${crs.name}`.trim(),
-      legends: this.keys().map((k) => k.legend),
-      bar: this.scaleBar(),
-      ink: theme.ink,
-      quiet: theme.quiet,
-      paper: theme.ground,
-    });
-    return { list, title, name: seen.at(-1)?.item.name ?? 'pane' };
-  }
-
-  /** All steps as pictures: one that moves, or one each. */
-  protected film(how: 'gif' | 'zip'): Promise<void> {
-    return this.project.guarded(async () => {
-      const timed = this.timed();
-      if (!timed || this.filming()) return;
-      const { gifOf, picturesOf, MOST_FRAMES } = await import('./animation');
-      if (timed.steps.count > MOST_FRAMES)
-        throw new Error(
-          `${timed.steps.count} steps are too many for pictures; at most ${MOST_FRAMES} are drawn. Take a part of them.`,
-        );
-      this.moments.stop();
-      const film = {
-        steps: timed.steps,
-        window: this.pane().time?.window ?? 1,
-        at: async (time: PaneTime, date: string, finer: number) => (await this.drawn(finer, time, date))!.list,
-        progress: (done: number, of: number): boolean => {
-          if (this.filming() === null) return false;
-          this.filming.set(`${done} of ${of} pictures`);
-          return true;
-        },
-      };
-      this.filming.set('drawing');
-      try {
-        const blob = await (how === 'gif' ? gifOf(film) : picturesOf(film, timed.item.name));
-        if (blob) saveBlob(blob, `${timed.item.name}.${how}`);
-      } finally {
-        this.filming.set(null);
-      }
-    }) as Promise<void>;
   }
 
   protected stepsBeside(): void {

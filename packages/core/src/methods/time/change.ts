@@ -3,7 +3,7 @@ import { numberColumn } from '../../data/table';
 import { stepLabel, stepMeant } from '../../data/time-steps';
 import { plural } from '../../data/check';
 import { defineMethod, input, output, shown } from '../../method/define';
-import { date } from '../../method/params';
+import { date } from '../../method/time-params';
 import { checking, onGrid, variableAt, firstVariable, variableParam, withColumns } from './common';
 
 export const change = defineMethod({

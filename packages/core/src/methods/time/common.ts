@@ -6,7 +6,8 @@ import type { StackInfo } from '../../data/stack-facts';
 import { CELL } from '../../data/stack';
 import { stepAt, stepLabel, stepMeant, type TimeSteps } from '../../data/time-steps';
 import { readDate } from '../../data/dates';
-import { column, date } from '../../method/params';
+import { column } from '../../method/params';
+import { date } from '../../method/time-params';
 import { measureRaster, type Grid, type Raster } from '../../data/raster';
 
 /** Which series are meant; the first where nobody says. */

@@ -1,9 +1,13 @@
+import { HelkError } from '../../errors';
 import { plural } from '../../data/check';
 import { featureCount, type Features } from '../../data/features';
+import { formatNumber } from '../../data/number-words';
+import type { Table } from '../../data/table';
 import type { Job } from '../../method/job';
 import { defineKernel } from '../../method/parallel';
 import { BoxIndex } from '../../numeric/boxes';
 import { isInside } from '../../numeric/inside';
+import { columnOf } from '../features/common';
 
 interface Areas {
   areas: Features;
@@ -55,6 +59,66 @@ export async function placesOfPoints(areas: Features, points: Features, job: Job
       'look',
       'points.noPlace',
       `${plural(placeless, 'event')} without a place ${placeless === 1 ? 'does' : 'do'} not count.`,
+    );
+  return out;
+}
+
+/** Where rows lie: their coordinates, else their place. */
+export function whereOf(rows: Features | Table, place: Int32Array, points: boolean): Float64Array[] {
+  if (!points || rows.kind !== 'features') return [Float64Array.from(place)];
+  const n = featureCount(rows);
+  const [x, y] = [new Float64Array(n).fill(NaN), new Float64Array(n).fill(NaN)];
+  for (let i = 0; i < n; i++) {
+    const p = rows.featureOffsets[i]!;
+    if (p === rows.featureOffsets[i + 1]) continue;
+    const c = rows.ringOffsets[rows.partOffsets[p]!]!;
+    x[i] = rows.xy[2 * c]!;
+    y[i] = rows.xy[2 * c + 1]!;
+  }
+  return [x, y];
+}
+
+const keyText = (v: string | number): string => String(v).trim();
+
+/** The place that each row names; -1 for none. @throws HelkError where a key names two places, or none fits */
+export function placesOfKeys(
+  locations: Features,
+  rows: Features | Table,
+  key: string,
+  rowKey: string,
+  job: Job,
+): Int32Array {
+  const own = columnOf(locations.columns, key, 'keyColumn');
+  const other = columnOf(rows.columns, rowKey, 'tableKey');
+  const at = new Map<string, number>();
+  let doubled = 0;
+  for (let i = 0; i < own.values.length; i++) {
+    if (own.missing?.[i]) continue;
+    const k = keyText(own.values[i]!);
+    if (at.has(k)) doubled++;
+    else at.set(k, i);
+  }
+  if (doubled)
+    throw new HelkError(
+      'method.parameter',
+      `keyColumn: "${key}" names ${plural(doubled, 'place')} that another has the same key as; a key is a place's own.`,
+      'keyColumn',
+    );
+  const out = new Int32Array(other.values.length).fill(-1);
+  for (let r = 0; r < out.length; r++) if (!other.missing?.[r]) out[r] = at.get(keyText(other.values[r]!)) ?? -1;
+  const met = new Set(out);
+  met.delete(-1);
+  if (!met.size)
+    throw new HelkError(
+      'method.input',
+      `No key of "${rowKey}" is one of "${key}": are these the right columns, and written alike?`,
+      'tableKey',
+    );
+  if (met.size < at.size)
+    job.note(
+      'look',
+      'stack.idle',
+      `${plural(at.size - met.size, 'place')} of ${formatNumber(at.size)} ${at.size - met.size === 1 ? 'is' : 'are'} named in no row.`,
     );
   return out;
 }
