@@ -113,9 +113,11 @@ export function stepsFor(at: Float64Array, wish: Wished, job: Job): TimeSteps {
     );
   let steps = stepsOver(from, to, wish.step, wish.start === undefined ? undefined : from);
   const gap = n > 1 ? (last - first) / (n - 1) : 0;
+  const rhythm = rhythmOf(at);
   const length = (k: number): number => stepStart(steps, k + 1) - stepStart(steps, k);
-  // With events at random as much of a gap before the first one, or behind the last, comes once in 150 times.
-  const lacks = (seconds: number, k: number): boolean => seconds > Math.max(5 * gap, 0.02 * length(k));
+  // With events at random as much of a gap before the first one, or behind the last, comes once in 150 times; what comes by a rhythm is whole
+  // where its next moment would lie beyond.
+  const lacks = (seconds: number, k: number): boolean => seconds > Math.max(5 * gap, 1.5 * rhythm, 0.02 * length(k));
   const end = steps.count - 1;
   const early = wish.start === undefined && lacks(first - stepStart(steps, 0), 0);
   const late =
@@ -138,6 +140,18 @@ export function stepsFor(at: Float64Array, wish: Wished, job: Job): TimeSteps {
       `Only told in part: ${partly.join('; ')}. What it adds up to is less than of a whole ${stepText(steps)}; such steps can be dropped.`,
     );
   return steps;
+}
+
+/** Moments that are looked at for a rhythm; more are so near each other that it does not matter. */
+const MOST_MOMENTS = 1e6;
+
+/** The usual distance from one moment to the next, seconds. O(n log n) */
+function rhythmOf(at: Float64Array): number {
+  if (at.length > MOST_MOMENTS) return 0;
+  const sorted = at.filter((v) => v === v).sort();
+  const gaps: number[] = [];
+  for (let k = 1; k < sorted.length; k++) if (sorted[k]! > sorted[k - 1]!) gaps.push(sorted[k]! - sorted[k - 1]!);
+  return gaps.length ? gaps.sort((a, b) => a - b)[gaps.length >> 1]! : 0;
 }
 
 const FINER: Record<Precision, number> = { year: 360, month: 28, day: 1, second: 0 };

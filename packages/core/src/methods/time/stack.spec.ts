@@ -215,6 +215,33 @@ describe('A time stack of a table', () => {
     expect(said(o, 'stack.outside')).toContain('1 row name no place');
   });
 
+  it('takes years of monthly rows for whole, though the last month begins in December', async () => {
+    const months = Array.from(
+      { length: 24 },
+      (_, m) => `${2018 + Math.floor(m / 12)}-${String((m % 12) + 1).padStart(2, '0')}`,
+    );
+    const rows: Table = {
+      kind: 'table',
+      columns: [
+        textColumn(
+          'station',
+          months.map(() => 'a'),
+        ),
+        textColumn(
+          'month',
+          months.map((m) => `${m}-01`),
+        ),
+        numberColumn(
+          'flow',
+          months.map((_, i) => i),
+        ),
+      ],
+    };
+    const o = await only('time.stack', { locations: [places], table: [rows] }, { step: 'year' });
+    expect(said(o, 'stack.partial')).toBeUndefined();
+    expect(series(o.stack, 0)).toEqual([5.5, 17.5]);
+  });
+
   it('refuses keys that do not fit, and a key that names two places', async () => {
     const odd = points([[1, 1]], textColumn('station', ['z']));
     await expectAsync(run('time.stack', { locations: [odd], table: [table] })).toBeRejectedWithError(
