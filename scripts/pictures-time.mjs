@@ -50,7 +50,10 @@ export async function histories({ page, shot, row, ask, run, closeSheet, wait })
     await page.getByLabel(`Name of group ${k + 1}`).fill(name);
     await page.getByLabel(`Name of group ${k + 1}`).press('Tab');
   }
-  await page.evaluate(() => document.activeElement.blur());
+  await page
+    .locator(':focus')
+    .blur()
+    .catch(() => undefined);
   await page.mouse.move(400, 60);
   await shot('groups', 2500);
 

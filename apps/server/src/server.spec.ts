@@ -351,6 +351,7 @@ describe('the server', () => {
     expect(all.map((x) => x.file)).toEqual([
       'veyra-seabed-west.nc',
       'veyra-seabed-east.nc',
+      'veyra-soil-moisture.nc',
       'veyra-peat-probes.geojson',
       'veyra-peat-probes.csv',
       'veyra-scene-1994.tif',

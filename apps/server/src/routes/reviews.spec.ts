@@ -24,8 +24,8 @@ describe('a review over HTTP', () => {
     const first = await look(p, 'records.nc');
     expect(first.status).toBe(201);
     expect(first.data.layers.map((l) => [l.layer, l.steps.length, l.step])).toEqual([
-      ['temp', 3, 0],
-      ['wet', 3, 0],
+      ['temp', 3, -1],
+      ['wet', 3, -1],
     ]);
     expect((await detail(p)).datasets)
       .withContext('nothing is taken in by looking')

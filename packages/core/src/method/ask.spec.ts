@@ -141,6 +141,7 @@ describe('the ask box', () => {
       'features.join',
       'stats.correlate',
       'stats.describe',
+      'time.stack',
     ]);
     expect(fitting([infoOf(rasterOf(1, [1]))]).length).toBeGreaterThan(8);
     expect(ask(' ', methods()).length).toBe(methods().length);

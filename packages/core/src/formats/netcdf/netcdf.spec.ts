@@ -4,6 +4,8 @@ import expected from '../../../../../reference/fixtures/netcdf/netcdf.json';
 import { setupNode } from '../../../../node/src/index';
 import type { Raster } from '../../data/raster';
 import { HelkError } from '../../errors';
+import { ALL_STEPS } from '../reader';
+import { stepLabels } from './axis';
 import { applyChoices, memorySource, openFile, readFile, reviewOf, type Layer, type OpenLayer } from '../index';
 
 type Kept = { values: (number | null)[]; shape: number[]; west?: number; north?: number };
@@ -44,6 +46,49 @@ describe('NetCDF', () => {
       expectCells(rasterOf(layers[1]), kept[`records.nc#wet:${step}`]!);
       expect(layers[0]!.steps).toEqual(expected['records.nc#steps']);
     }
+  });
+
+  it('takes all steps of a time axis as bands, each with its moment, where nobody says which', async () => {
+    const labels = expected['records.nc#steps'];
+    for (const options of [{}, { steps: { temp: ALL_STEPS } }]) {
+      const [temp] = await read('records.nc', options);
+      const { bands, grid } = rasterOf(temp);
+      expect(bands.map((b) => b.time)).toEqual(labels.map((t) => t.replace(' ', 'T')));
+      bands.forEach((b, k) => {
+        expect(b.name).toContain(labels[k]!);
+        expectCells({ kind: 'raster', grid, bands: [b] }, kept[`records.nc#temp:${k}`]!);
+      });
+      expect(temp!.notes.find((n) => n.code === 'netcdf.step')?.message).toContain('All 3 steps');
+    }
+    // What would take too much is not taken unasked.
+    const [temp] = await read('records.nc', { maxCells: 2 * kept['records.nc#temp:0']!.values.length });
+    expect(rasterOf(temp).bands.length).toBe(1);
+  });
+
+  it('tells dates of calendars without leap days, and of months', () => {
+    const labels = (units: string, calendar: string, values: number[]): string[] =>
+      stepLabels(
+        {
+          name: 'time',
+          type: 'float64',
+          shape: [values.length],
+          attributes: { units, calendar },
+          read: () => values,
+        } as never,
+        values.length,
+      );
+    expect(labels('days since 2023-12-31', 'noleap', [60, 61, 366])).toEqual([
+      '2024-03-01',
+      '2024-03-02',
+      '2025-01-01',
+    ]);
+    expect(labels('days since 2023-12-31', 'standard', [60, 61])).toEqual(['2024-02-29', '2024-03-01']);
+    expect(labels('months since 2023-11-15', 'standard', [0, 2, 14])).toEqual([
+      '2023-11-15',
+      '2024-01-15',
+      '2025-01-15',
+    ]);
+    expect(labels('days since 2000-01-01', '360_day', [30])).toEqual(['time 30 days since 2000-01-01']);
   });
 
   it('reads NetCDF-4 with compression, a grid mapping and flags as classes', async () => {
