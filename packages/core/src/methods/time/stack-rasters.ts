@@ -54,7 +54,7 @@ export const stackRasters = defineMethod({
       rows: 'zones',
     }),
   },
-  named: ({ rasters: [name] = ['Grids'] }, p) => `${p.variable?.trim() || name} through time`,
+  named: ({ rasters: [name] = ['Grids'] }, p) => `${p.variable?.trim() || bare(name) || name} through time`,
   figures: {
     locations: { label: 'Places' },
     steps: { label: 'Steps' },
@@ -240,13 +240,15 @@ function momentsOf(
   return { moments, precision: PRECISIONS[coarsest]! };
 }
 
+/** A name without the date at its end. */
+const bare = (s: string): string =>
+  s
+    .replace(/[\s_.-]*\d{4}[\d_.T: -]*$/, '')
+    .replace(/[\s_.-]+$/, '')
+    .trim();
+
 /** What the values are called: the name of band or grid without its date. */
 function nameOf(heads: RasterInfo[], names: readonly string[], moments: Moment[]): string {
-  const bare = (s: string): string =>
-    s
-      .replace(/[\s_.-]*\d{4}[\d_.T: -]*$/, '')
-      .replace(/[\s_.-]+$/, '')
-      .trim();
   const band = heads[0]!.bands[moments[0]!.band]!;
   const all = [bare(band.name), bare(names[0] ?? ''), band.name].filter((s) => s && !/^(band ?\d*|\d+)$/i.test(s));
   return all[0] ?? 'value';
