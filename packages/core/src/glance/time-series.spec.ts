@@ -47,6 +47,7 @@ describe('glances at time stacks', () => {
       { row: 2, values: [3, null, 5, 6] },
       { row: 0, values: [1, 2, 3, 4] },
     ] as never);
+    expect((await ask('time.series', { rows: [1], bands: false }))['bands']).toEqual([] as never);
     const [band] = a['bands'] as { count: number; mean: number[] }[];
     expect([band!.count, band!.mean]).toEqual([4, [14 / 4, 11 / 3, 16 / 4, 17 / 4]]);
   });

@@ -13,7 +13,7 @@ const told = (v: ArrayLike<number>): (number | null)[] => Array.from(v, (x) => (
 /** Places whose series are told one by one. */
 export const MOST_SERIES = 24;
 /** Values that are read whole to tell how all places went; of more, places at even distances. */
-const MOST_VALUES = 3e7;
+const MOST_VALUES = 1e7;
 
 /** The group of each place by a column of features that lie row by row with the stack; empty for none. */
 function groupsOf(by: Features, column: string, n: number): string[] {
@@ -49,10 +49,12 @@ export const timeSeries = defineGlance({
     rows: z.array(z.number().int().min(0)).max(MOST_SERIES).default([]),
     /** Column of `groups`. */
     by: z.string().max(400).optional(),
+    /** Whether all of them are told as well: that reads them all. */
+    bands: z.boolean().default(true),
   }),
   answer: z.object({
     series: z.array(z.object({ row: z.number(), values: z.array(value) })),
-    /** Mean, and the values below which one and nine of ten lie, by step: of each group, or of all. */
+    /** Mean, and the values below which one and nine of ten lie, by step: of each group, or of all; of very many, of as many as `count` says. */
     bands: z.array(
       z.object({ key: z.string(), count: z.number(), mean: z.array(value), low: z.array(value), high: z.array(value) }),
     ),
@@ -63,6 +65,7 @@ export const timeSeries = defineGlance({
     const series = [];
     for (const row of p.rows)
       if (row < head.count) series.push({ row, values: told(await stack.series(variable, row, 1)) });
+    if (!p.bands) return { series, bands: [] };
     const some = await someSeries(stack, variable);
     const of = p.by && groups ? groupsOf(await groups.load(), p.by, head.count) : null;
     const members = new Map<string, number[]>();

@@ -28,13 +28,24 @@ const Z95 = 1.959963984540054;
 /** What is done about neighbouring steps that are alike before the test. */
 export type Whitening = 'none' | 'plain' | 'trendFree';
 
+/** Pairs of steps that are held against each other. */
+export function pairsOf(steps: number, season: number): number {
+  const rounds = season > 1 ? season : 1;
+  let pairs = 0;
+  for (let g = 0; g < Math.min(rounds, steps); g++) {
+    const m = Math.ceil((steps - g) / rounds);
+    pairs += (m * (m - 1)) / 2;
+  }
+  return pairs;
+}
+
 /** Room for the work on one series of so many steps, used again for the next. */
 export class TrendRoom {
   readonly slopes: Float64Array;
   readonly sorted: Float64Array;
   readonly white: Float64Array;
-  constructor(steps: number) {
-    this.slopes = new Float64Array((steps * (steps - 1)) / 2);
+  constructor(steps: number, season = 0) {
+    this.slopes = new Float64Array(pairsOf(steps, season));
     this.sorted = new Float64Array(steps);
     this.white = new Float64Array(steps);
   }
@@ -210,7 +221,7 @@ export function trendsOf(
 ): Float64Array {
   const n = series.length / steps;
   const out = new Float64Array(n * TREND_FIELDS.length);
-  const room = new TrendRoom(count);
+  const room = new TrendRoom(count, season);
   for (let i = 0; i < n; i++) {
     const t = trendOf(series.subarray(i * steps + from, i * steps + from + count), season, whitening, room);
     TREND_FIELDS.forEach((f, k) => (out[i * TREND_FIELDS.length + k] = t[f]));

@@ -196,7 +196,11 @@ export class SeriesPanel {
     }));
     for (const b of a.bands)
       out.unshift({
-        label: b.key ? `${this.groupName(b.key)}, mean of ${b.count}` : `mean of all ${formatNumber(info.count)}`,
+        label: b.key
+          ? `${this.groupName(b.key)}, mean of ${b.count}`
+          : b.count < info.count
+            ? `mean of ${formatNumber(b.count)} of ${formatNumber(info.count)}`
+            : `mean of all ${formatNumber(info.count)}`,
         values: b.mean,
         colour: b.key ? (this.groupColours().get(b.key) ?? themeColour('--ink-2')) : themeColour('--ink-2'),
         width: 1.5,
@@ -279,8 +283,11 @@ export class SeriesPanel {
       if (!stack) return;
       const mine = ++asked;
       const by = this.grouped() ? { by: 'group' } : {};
-      this.glances.ask<SeriesAnswer>('time.series', inputs, { variable, rows, ...by }).then(
-        (a) => mine === asked && this.answer.set(a),
+      // What all did is asked once; another place is a small question.
+      const all = this.glances.ask<SeriesAnswer>('time.series', inputs, { variable, ...by });
+      const some = this.glances.ask<SeriesAnswer>('time.series', { stack: stack.id }, { variable, rows, bands: false });
+      Promise.all([all, some]).then(
+        ([{ bands }, { series }]) => mine === asked && this.answer.set({ bands, series }),
         (e: unknown) => this.project.notify(e instanceof Error ? e.message : String(e), 'refused'),
       );
     });

@@ -51,6 +51,14 @@ describe('Trends of a time stack', () => {
     );
   });
 
+  it('refuse more steps than can be held against each other, but not by season', async () => {
+    const long = histories(7000);
+    await expectAsync(run('time.trend', { stack: [long] })).toBeRejectedWithError(
+      /more pairs of them than can be held/,
+    );
+    expect((await run('time.trend', { stack: [long] }, { season: 500 })).figures['rising']).toBe(1);
+  });
+
   it('are corrected for many tests on request', async () => {
     const f = (await run('time.trend', { stack: [histories(20)] }, { correction: 'fdr' })).outputs[0]!.data as Features;
     const [p, corrected] = [values(f, 'p') as number[], values(f, 'p_corrected') as number[]];

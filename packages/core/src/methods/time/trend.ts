@@ -10,7 +10,7 @@ import { defineKernel } from '../../method/parallel';
 import { normalTwoSided } from '../../numeric/distributions';
 import { adjusted } from '../../numeric/local-association';
 import { medianInPlace } from '../../numeric/select';
-import { alikeBeyond, TREND_FIELDS, trendsOf, type Whitening } from '../../numeric/trend';
+import { alikeBeyond, pairsOf, TREND_FIELDS, trendsOf, type Whitening } from '../../numeric/trend';
 import { meantColours } from '../../render/meanings';
 import {
   checking,
@@ -139,8 +139,14 @@ export const trend = defineMethod({
     variable: firstVariable(stack),
   }),
   estimate: ({ stack }, p) => {
-    const pairs = stack.count * (stack.steps.count ** 2 / (p.season > 1 ? p.season : 1));
-    return { cells: stack.count, of: 'series', bytes: stack.count * 300 + 5e7, seconds: 0.2 + pairs / 1.2e8 };
+    const each = pairsOf(stack.steps.count, p.season);
+    const pairs = 2 * stack.count * each;
+    return {
+      cells: stack.count,
+      of: 'series',
+      bytes: stack.count * 300 + 5e7 + 32 * each,
+      seconds: 0.2 + pairs / 1.2e8,
+    };
   },
   run: async ({ stack }, p, job) => {
     const info = stack.head;
@@ -274,7 +280,18 @@ interface Params {
   neighbours: Whitening;
 }
 
+/** Slopes of one series that are held at once. */
+const MOST_PAIRS = 2e7;
+
 function lengthChecks(count: number, p: Params): Check[] {
+  if (pairsOf(count, p.season) > MOST_PAIRS)
+    return [
+      {
+        level: 'refused',
+        code: 'trend.long',
+        message: `The window has ${plural(count, 'step')}: more pairs of them than can be held against each other. Take longer steps, a part of the time, or seasons.`,
+      },
+    ];
   if (count < 3)
     return [
       {
