@@ -69,6 +69,8 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
   private state: LayerState<VectorStyle>;
   private shown: Promise<unknown>;
   private gone = false;
+  /** The first values are drawn. */
+  private filled = false;
 
   constructor(private readonly made: MadeOf<VectorStyle>) {
     this.state = made.first;
@@ -78,7 +80,10 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
     // Cells are painted as one picture where the map is in their own system.
     this.inner =
       grid?.crs && sameCrs(grid.crs, made.crs) ? new CellsDrawn(own, grid, load) : new VectorDrawn(own, load);
-    this.shown = this.inner.ready;
+    this.shown = this.inner.ready.then(() => {
+      this.filled = true;
+      if (!this.gone) this.update(this.state);
+    });
   }
 
   /** When what is seen at the moment has come. */
@@ -98,8 +103,12 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
     const f = await this.made.tools.data.get(this.state.item.id);
     if (f.kind !== 'features') throw new Error('The places of the time stack could not be read.');
     this.places = f;
-    this.asked = this.wanted();
-    return this.valued();
+    // Time may move on while the first values are on their way.
+    for (;;) {
+      this.asked = this.wanted();
+      const seen = await this.valued();
+      if (this.wanted() === this.asked) return seen;
+    }
   }
 
   /** What decides which values are seen. */
@@ -127,7 +136,7 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
   update(state: LayerState<VectorStyle>): void {
     this.state = state;
     const wanted = this.wanted();
-    if (this.places && wanted !== this.asked) {
+    if (this.filled && this.places && wanted !== this.asked) {
       this.asked = wanted;
       // Of moments that follow each other faster than they come, the last is shown.
       this.shown = this.valued().then(
