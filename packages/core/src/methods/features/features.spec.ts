@@ -174,6 +174,11 @@ function jittered(seed: number, n: number): Features {
   return areas(rings, [textColumn('kind', kind)]);
 }
 
+/** Thrown, so that what it happened for is told and can be tried again. */
+function holds(got: number, want: number, within: number): void {
+  if (!(Math.abs(got - want) <= within * Math.max(1, Math.abs(want)))) throw new Error(`${got} is not ${want}`);
+}
+
 describe('on random areas', () => {
   it('intersection and difference make up the whole, no piece lies on another, a dissolve keeps the area', async () => {
     await fc.assert(
@@ -182,11 +187,11 @@ describe('on random areas', () => {
         if (!featureCount(a) || !featureCount(b)) return;
         const both = out(await run('features.overlay', { a, b }));
         const only = out(await run('features.overlay', { a, b }, { kind: 'difference' }));
-        near(totalArea(both) + totalArea(only), totalArea(a), 1e-9);
+        holds(totalArea(both) + totalArea(only), totalArea(a), 1e-9);
         const union = out(await run('features.overlay', { a, b }, { kind: 'union' }));
         const flat = out(await run('features.dissolve', { polygons: union }));
-        near(totalArea(flat), totalArea(union), 1e-9);
-        near(totalArea(union), totalArea(a) + totalArea(b) - totalArea(both), 1e-9);
+        holds(totalArea(flat), totalArea(union), 1e-9);
+        holds(totalArea(union), totalArea(a) + totalArea(b) - totalArea(both), 1e-9);
       }),
       { numRuns: 25 },
     );
