@@ -37,22 +37,26 @@ interface Offered {
   template: `
     <section class="flex-1 min-w-0 flex flex-col">
       <header
-        class="flex items-center gap-4 px-3 h-[34px] flex-none border-b border-line-soft text-[13px]"
-        role="tablist"
-        aria-label="Evidence"
+        class="flex items-center gap-4 px-3 h-[34px] flex-none border-b border-line-soft text-[13px] min-w-0 overflow-hidden"
       >
-        @for (p of panels(); track p.id) {
-          <button
-            role="tab"
-            class="h-full border-b-2 flex-none"
-            [class]="panel()?.id === p.id ? 'border-act font-[600]' : 'border-transparent text-ink-2'"
-            [attr.aria-selected]="panel()?.id === p.id"
-            (click)="choose(p.id)"
-          >
-            {{ p.title }}
-          </button>
-        }
-        <span class="flex-1"></span>
+        <div
+          class="flex items-center gap-4 h-full flex-1 min-w-[66%] overflow-x-auto overflow-y-hidden"
+          style="scrollbar-width: none"
+          role="tablist"
+          aria-label="Evidence"
+        >
+          @for (p of panels(); track p.id) {
+            <button
+              role="tab"
+              class="h-full border-b-2 flex-none"
+              [class]="panel()?.id === p.id ? 'border-act font-[600]' : 'border-transparent text-ink-2'"
+              [attr.aria-selected]="panel()?.id === p.id"
+              (click)="choose(p.id)"
+            >
+              {{ p.title }}
+            </button>
+          }
+        </div>
         @if (told(); as t) {
           <span class="text-[12px] text-pick truncate" data-testid="told" [title]="t">{{ t }}</span>
           <button class="link text-[12px] flex-none" (click)="clear()">clear</button>

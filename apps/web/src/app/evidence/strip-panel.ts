@@ -41,8 +41,8 @@ const TELLING = ['group', 'strength', 'trend', 'cluster'];
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { class: 'flex flex-col flex-1 min-w-0 min-h-0', 'data-testid': 'strip' },
   template: `
-    <div class="flex items-center gap-4 px-3.5 py-1 text-[12.5px] flex-none">
-      <label class="flex items-center gap-1.5"
+    <div class="flex items-center gap-x-4 gap-y-1 flex-wrap px-3.5 py-1 text-[12.5px] flex-none overflow-hidden">
+      <label class="flex items-center gap-1.5 whitespace-nowrap"
         >ordered by
         <select (change)="ordered.set($any($event.target).value)" aria-label="Order" data-testid="strip-order">
           @for (o of orders(); track o.id) {
@@ -50,7 +50,9 @@ const TELLING = ['group', 'strength', 'trend', 'cluster'];
           }
         </select></label
       >
-      <label class="flex items-center gap-1.5" title="Each place from its own lowest to its own highest value"
+      <label
+        class="flex items-center gap-1.5 whitespace-nowrap"
+        title="Each place from its own lowest to its own highest value"
         ><input type="checkbox" [checked]="own()" (change)="own.set($any($event.target).checked)" />each by its own
         range</label
       >
