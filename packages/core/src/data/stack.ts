@@ -1,6 +1,6 @@
 import type { Grid } from './raster';
 import { featureCount, type Column, type Features } from './features';
-import { stepLabel, type TimeSteps } from './time-steps';
+import { stepLabels, type TimeSteps } from './time-steps';
 
 /** What is known of every place at every step. */
 export interface StackVariable {
@@ -63,7 +63,7 @@ export function isKey(c: Column): boolean {
 export function longColumns(s: TimeStack): Column[] {
   const [n, t] = [placeCount(s), s.steps.count];
   const names = placeNames(s.places, s.key);
-  const labels = Array.from({ length: t }, (_, k) => stepLabel(s.steps, k));
+  const labels = stepLabels(s.steps);
   const location = new Array<string>(n * t);
   const time = new Array<string>(n * t);
   for (let i = 0, r = 0; i < n; i++)
@@ -82,7 +82,7 @@ export const TIME = 'time';
 
 /** The places with a column for each variable and step. O(values). */
 export function wideColumns(s: TimeStack): Column[] {
-  const labels = Array.from({ length: s.steps.count }, (_, k) => stepLabel(s.steps, k));
+  const labels = stepLabels(s.steps);
   return s.variables.flatMap((v, j) =>
     labels.map((label, k) =>
       withMissing({

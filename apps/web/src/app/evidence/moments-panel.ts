@@ -9,7 +9,7 @@ import {
   signal,
   viewChildren,
 } from '@angular/core';
-import { extentOf, formatNumber, symbolsOf, type Features, type VectorStyle } from '@helk/core';
+import { extentOf, formatNumber, symbolsOf, withUnit, type Features, type VectorStyle } from '@helk/core';
 import type { StackInfo } from '@helk/core/data/stack-facts';
 import { numberColumn } from '@helk/core/data/table';
 import { stepLabel, stepsAYear } from '@helk/core/data/time-steps';
@@ -53,7 +53,7 @@ const MOST = 36;
         >
       }
       <ul class="flex flex-wrap gap-x-3 gap-y-0.5 text-[12px] min-w-0" [attr.aria-label]="'Key: ' + column()">
-        <li class="font-[550]">{{ column() }}</li>
+        <li class="font-[550]">{{ titled() }}</li>
         @for (e of legend(); track e.text) {
           <li class="flex items-center gap-1.5 num">
             <span class="w-4 h-2.5 rounded-[2px] border border-line" [style.background]="e.colour"></span>{{ e.text }}
@@ -110,6 +110,10 @@ export class MomentsPanel {
     const { by } = this.look();
     return by.kind === 'one' ? this.info().variables[0]!.name : by.column;
   });
+  /** What the key is of, in which unit. */
+  protected readonly titled = computed(() =>
+    withUnit(this.column(), this.info().variables.find((v) => v.name === this.column())?.unit),
+  );
   private readonly variable = computed(() => {
     const { variables } = this.info();
     const k = variables.findIndex((v) => v.name === this.column());

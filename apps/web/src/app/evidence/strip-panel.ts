@@ -21,6 +21,7 @@ import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { SameRows } from '../state/same-rows';
 import { stepsSeen } from '../state/stack-data';
+import { fitted } from '../draw/display';
 import { NUMBER_FONT, themeColour } from './chart-look';
 
 interface Strip {
@@ -221,7 +222,12 @@ export class StripPanel {
       let end = l + 1;
       while (end < lines && s.keys[end] === s.keys[l]) end++;
       const [top, bottom] = [ABOVE + (h * l) / lines, ABOVE + (h * end) / lines];
-      if (s.keys[l] && bottom - top > 10) g.fillText(fitted(g, s.keys[l]!, LEFT - 10), LEFT - 6, (top + bottom) / 2);
+      if (s.keys[l] && bottom - top > 10)
+        g.fillText(
+          fitted(s.keys[l]!, LEFT - 10, { size: NUMBER_FONT.size, face: 'mono' }),
+          LEFT - 6,
+          (top + bottom) / 2,
+        );
       if (l > 0 && s.keys[l] !== s.keys[l - 1]) {
         g.strokeStyle = themeColour('--leaf');
         g.lineWidth = 2;
@@ -301,9 +307,3 @@ export class StripPanel {
 }
 
 const hexOf = (c: string): number[] => [1, 3, 5].map((i) => parseInt(c.slice(i, i + 2), 16) || 0);
-
-function fitted(g: CanvasRenderingContext2D, text: string, width: number): string {
-  let t = text;
-  while (t.length > 1 && g.measureText(t).width > width) t = `${t.slice(0, -2)}…`;
-  return t;
-}

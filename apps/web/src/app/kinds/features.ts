@@ -12,6 +12,7 @@ import {
   transformer,
   valueOf,
   withUnit,
+  type Crs,
   type Extent,
   type Features,
   type FeaturesInfo,
@@ -22,7 +23,7 @@ import { own } from '@helk/core/data/own';
 import { isInside } from '@helk/core/numeric/inside';
 import { VectorDrawn } from '../draw/vectors';
 import { isDark, onPaper, symbolsOnPaper } from '../draw/theme';
-import type { ClientKind, Reading } from './kind';
+import type { ClientKind, Place, Reading } from './kind';
 import { NO_LEGEND, UNPLACED } from './legend';
 import { rowWords } from './rows';
 
@@ -115,6 +116,14 @@ export function drawSmall(canvas: HTMLCanvasElement, f: Features, e: Extent, loo
   }
 }
 
+/** The first area that holds a place of a system; -1 where none does. O(corners) */
+export function areaAt(f: Features, place: Place, crs: Crs): number {
+  const at = [place.x, place.y];
+  transformer(crs, f.crs ?? crs)(place.x, place.y, at);
+  for (let i = 0; i < featureCount(f); i++) if (isInside(f, i, at[0]!, at[1]!)) return i;
+  return -1;
+}
+
 export const features: ClientKind<'features', VectorStyle> = {
   kind: 'features',
   goes: 'on top',
@@ -205,11 +214,8 @@ export const features: ClientKind<'features', VectorStyle> = {
     if ((item.info as FeaturesInfo).geometry !== 'polygon') return [];
     const f = await tools.data.get(item.id);
     if (f.kind !== 'features') return [];
-    const at = [place.x, place.y];
-    transformer(crs, f.crs ?? crs)(place.x, place.y, at);
-    let i = 0;
-    while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
-    if (i === featureCount(f)) return [{ of: '', value: 'outside', unit: '', drawn: true, there: false }];
+    const i = areaAt(f, place, crs);
+    if (i < 0) return [{ of: '', value: 'outside', unit: '', drawn: true, there: false }];
     const { by } = look;
     const c =
       f.columns.find((x) => by.kind !== 'one' && x.name === by.column) ?? f.columns.find((x) => x.type === 'text');

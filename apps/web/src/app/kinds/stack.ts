@@ -1,21 +1,11 @@
-import {
-  extentOf,
-  featureCount,
-  featuresOf,
-  formatNumber,
-  displayUnit,
-  transformer,
-  valueOf,
-  type VectorStyle,
-} from '@helk/core';
+import { extentOf, featuresOf, formatNumber, displayUnit, valueOf, type VectorStyle } from '@helk/core';
 import type { StackInfo } from '@helk/core/data/stack-facts';
 import { numberColumn } from '@helk/core/data/table';
-import { isInside } from '@helk/core/numeric/inside';
 import { stepLabel } from '@helk/core/data/time-steps';
 import { overAllSteps, spreadOf, StackDrawn } from '../draw/stack-layer';
 import type { DatasetItem } from '../state/project.store';
 import { stepsSeen } from '../state/stack-data';
-import { drawSmall, features } from './features';
+import { areaAt, drawSmall, features } from './features';
 import type { ClientKind, Reading } from './kind';
 import { rowWords } from './rows';
 
@@ -85,16 +75,13 @@ export const stack: ClientKind<'stack', VectorStyle> = {
     if (info.geometry !== 'polygon') return [];
     const f = await tools.data.get(item.id);
     if (f.kind !== 'features') return [];
-    const at = [place.x, place.y];
-    transformer(crs, f.crs ?? crs)(place.x, place.y, at);
-    let i = 0;
-    while (i < featureCount(f) && !isInside(f, i, at[0]!, at[1]!)) i++;
+    const i = areaAt(f, place, crs);
     const { from, to } = stepsSeen(info.steps, time);
     const when =
       from === to ? stepLabel(info.steps, to) : `mean ${stepLabel(info.steps, from)} to ${stepLabel(info.steps, to)}`;
     const { by } = look;
     const out: Reading[] = [];
-    if (i === featureCount(f)) return [{ of: when, value: 'outside', unit: '', drawn: true, there: false }];
+    if (i < 0) return [{ of: when, value: 'outside', unit: '', drawn: true, there: false }];
     const named = f.columns.find((c) => c.name === info.key) ?? f.columns.find((c) => c.type === 'text');
     for (const [k, v] of info.variables.entries()) {
       const x = (await tools.stacks.seen(item.id, info, k, time))[i]!;

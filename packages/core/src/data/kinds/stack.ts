@@ -5,7 +5,7 @@ import { plural, type Check } from '../check';
 import { parseCrs, systemBrief } from '../crs';
 import { featureCount, type ColumnInfo, type FeaturesInfo } from '../features';
 import { columnsFlaw, featuresFlaw } from '../flaws';
-import { infiniteInColumns } from '../infinite';
+import { eachInfinite, infiniteInColumns } from '../infinite';
 import { columns, count, crs, grid } from '../info-shapes';
 import { formatNumber } from '../number-words';
 import { withUnit } from '../quantity';
@@ -165,7 +165,8 @@ export const stack: KindRecord<'stack', TimeStack, StackInfo, StackHandle> = {
       n,
     );
   },
-  tame: (d) => infiniteInColumns(d.places.columns) + d.variables.reduce((s, v) => s + tameValues(v.values), 0),
+  tame: (d) =>
+    infiniteInColumns(d.places.columns) + d.variables.reduce((s, v) => s + eachInfinite(v.values, () => undefined), 0),
 
   review: (handle) => {
     const { info } = handle;
@@ -210,13 +211,3 @@ export const stack: KindRecord<'stack', TimeStack, StackInfo, StackHandle> = {
 };
 
 const noun = (info: StackInfo): string => (info.grid ? 'cell' : info.geometry);
-
-function tameValues(values: Float64Array): number {
-  let n = 0;
-  for (let k = 0; k < values.length; k++)
-    if (values[k] === Infinity || values[k] === -Infinity) {
-      values[k] = NaN;
-      n++;
-    }
-  return n;
-}

@@ -6,7 +6,6 @@ import { formatNumber } from '../../data/number-words';
 import {
   stepAt,
   stepLabel,
-  stepPrecision,
   stepsOver,
   stepStart,
   stepText,
@@ -192,6 +191,6 @@ export function noteDates(d: DatesRead, column: string, step: StepLength, job: J
 }
 
 export const stepsTold = (s: TimeSteps): { from: string; to: string } => ({
-  from: isoText(stepStart(s, 0), stepPrecision(s)),
+  from: stepLabel(s, 0),
   to: stepLabel(s, s.count - 1),
 });
