@@ -30,6 +30,7 @@ export * from './method/registry';
 export * from './method/misfit';
 export * from './method/resolve';
 export * from './method/run';
+export type * from './method/chain';
 export * from './method/describe';
 export * from './method/ask';
 export * from './numeric/random';

@@ -4,6 +4,7 @@ import type { GeometryType } from '../data/features';
 import type { RasterSink } from '../data/handle';
 import type { DatasetInfo, DatasetKind, Kinds } from '../data/kinds';
 import type { Wants } from '../data/kinds/kind';
+import type { Chain } from './chain';
 import type { Job } from './job';
 import type { Previewed, Served, Shows } from './shows';
 
@@ -165,6 +166,8 @@ export interface Method<
   checks?: (inputs: InfosOf<I>, params: z.output<P>) => Check[];
   suggest?: (inputs: InfosOf<I>, params: Partial<z.output<P>>) => Record<string, Suggestion | undefined>;
   estimate?: (inputs: InfosOf<I>, params: z.output<P>) => Estimate;
+  /** Made of other methods: these are run one after the other in place of `run`. */
+  chain?: Chain;
   run: (
     inputs: InputsOf<I>,
     params: z.output<P>,

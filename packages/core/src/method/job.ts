@@ -34,8 +34,8 @@ export interface Job {
   ): Promise<void>;
 }
 
-/** Opens the place where a result goes that comes part by part. */
-export type OpenSink = (role: string, kind: 'raster', head: RasterHead) => Collector<RasterSink, AnyHandle>;
+/** Opens the place where a result goes that comes part by part; null for memory. */
+export type OpenSink = (role: string, kind: 'raster', head: RasterHead) => Collector<RasterSink, AnyHandle> | null;
 
 export interface JobHooks {
   names?: Record<string, string[]>;
@@ -48,7 +48,7 @@ export interface JobHooks {
   openSink?: OpenSink;
 }
 
-const intoMemory: OpenSink = (_role, kind, head) => {
+const intoMemory = (kind: 'raster', head: RasterHead): Collector<RasterSink, AnyHandle> => {
   const { sink, end } = KINDS[kind].collect!(head);
   return { sink, end: async (p) => KINDS[kind].wrap(await end(p)) };
 };
@@ -101,7 +101,7 @@ export class LocalJob implements Job {
   }
 
   raster(role: string, head: RasterHead): RasterSink {
-    const c = (this.hooks.openSink ?? intoMemory)(role, 'raster', head);
+    const c = this.hooks.openSink?.(role, 'raster', head) ?? intoMemory('raster', head);
     this.begun.set(c.sink, c);
     return c.sink;
   }

@@ -47,6 +47,10 @@ export interface ParamSpec {
   when?: Record<string, string>;
   /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
   widget?: 'formula' | 'rules' | 'threshold' | 'clusters' | 'drawn-lines' | 'drawn-points';
+  /** What it is a setting of, where it stands among those of several. */
+  group?: string;
+  /** It is what it is: shown, not asked for. */
+  fixed?: true;
   /** The question that trying it asks of a result there is: it opens a variant. */
   whatIf?: string;
 }

@@ -2,6 +2,7 @@ import { HelkError } from '../errors';
 import type { Note } from '../data/check';
 import { handleOn, kindOf, type AnyHandle, type Dataset } from '../data/kinds';
 import { own } from '../data/own';
+import type { StepDone } from './chain';
 import type { Figures, Method } from './define';
 import { LocalJob, type JobHooks } from './job';
 import { byRole, foresee, refuseMemory, type Infos } from './resolve';
@@ -11,6 +12,8 @@ export interface RunHooks extends JobHooks {
   infos?: Infos;
   /** Bytes a run may need. */
   memoryLimit?: number;
+  /** Of a method that is made of others: takes what a step has made to where it is kept; the next steps read it from there. In memory where not given. */
+  settle?: (role: string, name: string, handle: AnyHandle) => Promise<AnyHandle>;
 }
 
 export interface Made<T> {
@@ -18,6 +21,8 @@ export interface Made<T> {
   figures: Figures;
   notes: Note[];
   params: Record<string, unknown>;
+  /** Of a method that is made of others. */
+  steps?: StepDone[];
 }
 export type Outcome = Made<{ data: Dataset }>;
 
@@ -37,6 +42,7 @@ export async function runOn(
   const no = f.checks.find((c) => c.level === 'refused');
   if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
   if (hooks.memoryLimit) refuseMemory(m, f.estimate, infos, hooks.memoryLimit);
+  if (m.chain) return m.chain(handles, f.plain, { ...hooks, infos });
   const job = new LocalJob(hooks);
   for (const c of f.checks) if (c.level === 'look') job.note('look', c.code, c.message);
   job.progress(0, 'starting');

@@ -75,7 +75,7 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
   return { outputs: staged };
 }
 
-type Collector = ReturnType<OpenSink>;
+type Collector = NonNullable<ReturnType<OpenSink>>;
 
 /** A sink that is ready at once, though the place it writes to is still being made. */
 function later(open: () => Promise<Collector>): Collector {
