@@ -1,6 +1,16 @@
 import { bandFacts, featureCount, runMethod, methodOf, type Features } from '@helk/core';
 import { setupNode } from '@helk/node';
-import { makeElevation, makeGauge, makeLandscape, makeMappedStreams, makeSeabed, makeWalk } from './index';
+import {
+  makeElevation,
+  makeGauge,
+  makeIslet,
+  makeIsletGauge,
+  makeIsletLand,
+  makeLandscape,
+  makeMappedStreams,
+  makeSeabed,
+  makeWalk,
+} from './index';
 import { readFile } from '@helk/core/formats';
 
 describe('the sample island', () => {
@@ -26,6 +36,27 @@ describe('the sample island', () => {
     expect(f.enclosedGaps).toBe(2);
     expect(f.summary.min).toBeLessThan(-100);
     expect(new Set(tiles.map((t) => t.raster.bands[0]!.missingCode)).size).toBe(2);
+  });
+  it('has an islet beside it: two tiles with a hole, a gauge farther from the water', async () => {
+    const islet = makeIsletLand();
+    const pieces = makeIslet(islet).map((t) => t.raster);
+    const o = await runMethod(methodOf('raster.mosaic'), { tiles: pieces }, {});
+    expect(o.figures['overlapCells'] as number).toBeGreaterThan(1000);
+    expect(o.figures['enclosedCells']).toBe(192);
+    const whole = (
+      await runMethod(methodOf('raster.reproject'), { raster: [o.outputs[0]!.data] }, { crs: 'EPSG:32627' })
+    ).outputs[0]!.data;
+    const filled = (await runMethod(methodOf('terrain.fill'), { elevation: [whole] }, {})).outputs[0]!.data;
+    const drained = async (snap: string): Promise<number> =>
+      (
+        await runMethod(
+          methodOf('terrain.watersheds'),
+          { elevation: [filled], outlets: [makeIsletGauge(islet)] },
+          { snap },
+        )
+      ).figures['area'] as number;
+    expect(await drained('200 m')).toBeLessThan(0.5e6);
+    expect(await drained('400 m')).toBeGreaterThan(10e6);
   });
   it('has streams that join, one of them diverted, a gauge beside the water and a path of 10.4 km', () => {
     const streams = makeMappedStreams(land);

@@ -20,6 +20,32 @@ const LAP = 14;
 const RAISED = 5;
 
 /**
+ * Elevation of a land as a survey has it, in whole metres of at least one, the sea missing.
+ *
+ * @param fine noise of the ground's texture
+ */
+export function surveyed(land: Landscape, grid: Grid, fine: (x: number, y: number) => number): Float32Array {
+  const { columns, rows } = grid;
+  const cells = newCells('measure', columns * rows) as Float32Array;
+  const mapper = new CellMapper(grid, columns, land.grid, transformer(grid.crs!, land.grid.crs!));
+  const u = new Float64Array(columns);
+  const v = new Float64Array(columns);
+  const source = { cells: land.height, width: land.grid.columns, height: land.grid.rows, missing: NaN };
+  for (let y = 0; y < rows; y++) {
+    mapper.row(y, u, v);
+    resampleRow(source, 'cubic', u, v, cells, y * columns, columns, 0.5, 0.5);
+    for (let x = 0; x < columns; x++) {
+      const i = y * columns + x;
+      // Ground texture of a metre or two, growing with height, as a survey of this grain would show it.
+      const z = cells[i]!;
+      const texture = fine(u[x]! * 0.9, v[x]! * 0.9) + 0.6 * fine(u[x]! * 2.3, v[x]! * 2.3);
+      if (z === z) cells[i] = Math.max(1, Math.round(z + texture * Math.min(1.6, z / 60)));
+    }
+  }
+  return cells;
+}
+
+/**
  * The survey's elevation as five 16-bit tiles of one arc-second, overlapping by some cells: sea missing, two enclosed holes,
  * single-cell pits hundreds of metres deep, one tile level too high, one with another missing value.
  */
@@ -29,23 +55,8 @@ export function makeElevation(
 ): { tiles: { name: string; raster: Raster }[]; truth: Truth } {
   const random = new Random(seed + 1);
   const grid: Grid = { crs: wgs84(), x: WEST, y: NORTH, dx: SECOND, dy: SECOND, columns: COLUMNS, rows: ROWS };
-  const cells = newCells('measure', COLUMNS * ROWS) as Float32Array;
-  const mapper = new CellMapper(grid, COLUMNS, land.grid, transformer(grid.crs!, land.grid.crs!));
-  const u = new Float64Array(COLUMNS);
-  const v = new Float64Array(COLUMNS);
-  const source = { cells: land.height, width: land.grid.columns, height: land.grid.rows, missing: NaN };
   const fine = noiseField(random);
-  for (let y = 0; y < ROWS; y++) {
-    mapper.row(y, u, v);
-    resampleRow(source, 'cubic', u, v, cells, y * COLUMNS, COLUMNS, 0.5, 0.5);
-    for (let x = 0; x < COLUMNS; x++) {
-      const i = y * COLUMNS + x;
-      // Ground texture of a metre or two, growing with height, as a survey of this grain would show it.
-      const z = cells[i]!;
-      const texture = fine(u[x]! * 0.9, v[x]! * 0.9) + 0.6 * fine(u[x]! * 2.3, v[x]! * 2.3);
-      if (z === z) cells[i] = Math.max(1, Math.round(z + texture * Math.min(1.6, z / 60)));
-    }
-  }
+  const cells = surveyed(land, grid, fine);
   const place = (i: number): { longitude: number; latitude: number } => ({
     longitude: WEST + ((i % COLUMNS) + 0.5) * SECOND,
     latitude: NORTH - (Math.floor(i / COLUMNS) + 0.5) * SECOND,

@@ -7,12 +7,12 @@ import { noiseField, SEED, type Landscape } from './landscape';
 const THRESHOLD = 0.6e6;
 const WALK = 10_400;
 
-interface Network {
+export interface Network {
   area: Float64Array;
   links: ReturnType<typeof streamLinks>;
 }
 
-function network(land: Landscape): Network {
+export function network(land: Landscape): Network {
   const { grid, height } = land;
   const filled = new Float64Array(height.length);
   priorityFlood(height, grid.columns, grid.rows, filled, [0, 0, 0, 0, 0, 0, 0, 0]);
@@ -27,7 +27,7 @@ function network(land: Landscape): Network {
   return { area, links: streamLinks(direction, (i) => area[i]! >= THRESHOLD, grid.columns, grid.rows) };
 }
 
-const place = (land: Landscape, i: number): [number, number] => [
+export const place = (land: Landscape, i: number): [number, number] => [
   land.grid.x + ((i % land.grid.columns) + 0.5) * land.grid.dx,
   land.grid.y - (Math.floor(i / land.grid.columns) + 0.5) * land.grid.dy,
 ];

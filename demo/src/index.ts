@@ -1,6 +1,7 @@
 export * from './landscape';
 export * from './elevation';
 export * from './features';
+export * from './islet';
 export * from './seabed';
 export * from './moisture';
 export * from './cover';

@@ -13,11 +13,35 @@ export interface Landscape {
 }
 
 const CELL = 60;
-const CENTRE: [number, number] = [535200, 6451000];
 export const SEED = 20462;
 
+type Noise = (x: number, y: number) => number;
+
+/** What an island is made by; places in metres from its middle. */
+export interface Island {
+  centre: [number, number];
+  columns: number;
+  rows: number;
+  /** Above 0 on land, growing inland. */
+  coast(x: number, y: number, noise: Noise): number;
+  relief(x: number, y: number, noise: Noise): number;
+}
+
+const VEYRA: Island = {
+  centre: [535200, 6451000],
+  columns: 460,
+  rows: 350,
+  coast,
+  relief: (x, y, noise) => {
+    // A long back in the west and north, a broad moor in the east, low ground round the bay.
+    const back = Math.exp(-(((x + 3800) / 4200) ** 2) - ((y - 900 + 0.35 * x) / 3300) ** 2);
+    const moor = 0.5 * Math.exp(-(((x - 5600) / 3600) ** 2) - ((y - 1200) / 3600) ** 2);
+    return 0.12 + back + moor + 0.22 * octaves(noise, x / 2600 + 7, y / 2600 - 3, 4);
+  },
+};
+
 /** Smooth noise in about -1…1: cosine-blended lattice values. */
-export function noiseField(random: Random): (x: number, y: number) => number {
+export function noiseField(random: Random): Noise {
   const lattice = Float64Array.from({ length: 4096 }, () => random.uniform() * 2 - 1);
   const at = (i: number, j: number): number => lattice[(((i * 73 + j * 181) % 4096) + 4096) % 4096]!;
   const ease = (t: number): number => t * t * t * (t * (6 * t - 15) + 10);
@@ -32,7 +56,7 @@ export function noiseField(random: Random): (x: number, y: number) => number {
   };
 }
 
-function octaves(f: (x: number, y: number) => number, x: number, y: number, n: number): number {
+export function octaves(f: Noise, x: number, y: number, n: number): number {
   let sum = 0;
   let size = 1;
   for (let k = 0; k < n; k++) {
@@ -46,15 +70,14 @@ const DX = [-1, 0, 1, -1, 1, -1, 0, 1];
 const DY = [-1, -1, -1, 0, 0, 1, 1, 1];
 const LENGTH = DX.map((x, k) => CELL * Math.hypot(x, DY[k]!));
 
-export function makeLandscape(seed = SEED): Landscape {
+export function makeLandscape(seed = SEED, island = VEYRA): Landscape {
   const random = new Random(seed);
   const noise = noiseField(random);
-  const columns = 460;
-  const rows = 350;
+  const { centre, columns, rows } = island;
   const grid: Grid = {
     crs: crsOfCode(32627),
-    x: CENTRE[0] - (columns * CELL) / 2,
-    y: CENTRE[1] + (rows * CELL) / 2,
+    x: centre[0] - (columns * CELL) / 2,
+    y: centre[1] + (rows * CELL) / 2,
     dx: CELL,
     dy: CELL,
     columns,
@@ -67,16 +90,13 @@ export function makeLandscape(seed = SEED): Landscape {
   for (let i = 0; i < n; i++) {
     const x = ((i % columns) + 0.5) * CELL - (columns * CELL) / 2;
     const y = (rows * CELL) / 2 - (Math.floor(i / columns) + 0.5) * CELL;
-    const d = coast(x, y, noise);
+    const d = island.coast(x, y, noise);
     if (d <= 0 || x < -columns * CELL * 0.49 || Math.abs(y) > rows * CELL * 0.49) {
       h[i] = NaN;
       continue;
     }
     land[i] = 1;
-    // A long back in the west and north, a broad moor in the east, low ground round the bay.
-    const back = Math.exp(-(((x + 3800) / 4200) ** 2) - ((y - 900 + 0.35 * x) / 3300) ** 2);
-    const moor = 0.5 * Math.exp(-(((x - 5600) / 3600) ** 2) - ((y - 1200) / 3600) ** 2);
-    const relief = 0.12 + back + moor + 0.22 * octaves(noise, x / 2600 + 7, y / 2600 - 3, 4);
+    const relief = island.relief(x, y, noise);
     uplift[i] = Math.max(0.02, relief) * Math.min(1, d * 4.5);
     h[i] = 4 * d + 8 * (1 + octaves(noise, x / 700, y / 700, 3)) * Math.min(1, d * 6);
   }
@@ -85,7 +105,7 @@ export function makeLandscape(seed = SEED): Landscape {
 }
 
 /** Above 0 on land: an oval bent by noise, with the town's bay cut into the south. */
-function coast(x: number, y: number, noise: (x: number, y: number) => number): number {
+function coast(x: number, y: number, noise: Noise): number {
   const r = Math.hypot(x / 10900, y / 8300);
   const wobble = 0.2 * octaves(noise, x / 5200 + 3, y / 5200 + 9, 5);
   const bay = 0.62 * Math.exp(-(((x - 2300) / 1700) ** 2) - ((y + 8300) / 3000) ** 2);

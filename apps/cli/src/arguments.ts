@@ -10,9 +10,15 @@ export interface Arguments {
   find: string | null;
   columns: string | null;
   bbox: string | null;
+  method: string | null;
+  recipe: string | null;
+  names: string | null;
   seed: number;
   json: boolean;
 }
+
+/** Options that take one text. */
+type Worded = 'out' | 'as' | 'crs' | 'find' | 'columns' | 'bbox' | 'method' | 'recipe' | 'names';
 
 /** Reads the command line after the command's name. @throws HelkError `request.invalid` on anything it does not know. */
 export function parseArguments(argv: string[]): Arguments {
@@ -26,6 +32,9 @@ export function parseArguments(argv: string[]): Arguments {
     find: null,
     columns: null,
     bbox: null,
+    method: null,
+    recipe: null,
+    names: null,
     seed: 1,
     json: false,
   };
@@ -52,7 +61,10 @@ export function parseArguments(argv: string[]): Arguments {
       case '--find':
       case '--columns':
       case '--bbox':
-        a[word.slice(2) as 'out' | 'as' | 'crs' | 'find' | 'columns' | 'bbox'] = value();
+      case '--method':
+      case '--recipe':
+      case '--names':
+        a[word.slice(2) as Worded] = value();
         break;
       case '--seed': {
         const v = value();

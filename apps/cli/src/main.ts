@@ -1,29 +1,23 @@
-import { openSync, readFileSync, statSync } from 'node:fs';
-import { basename } from 'node:path';
 import {
   arrivalChecks,
   describeMethod,
   displayUnit,
   familyOf,
   figureUnit,
-  formatFigure,
   HelkError,
   kindOf,
   methodOf,
   methods,
   parseCrs,
-  runOn,
-  SHARE,
-  studied,
   toProblem,
-  type AnyHandle,
-  type Crs,
 } from '@helk/core';
-import { openFile, type ByteSource, type OpenLayer } from '@helk/core/formats';
-import { fileSource, setupNode } from '@helk/node';
+import { setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
 import { gather } from './gather';
-import { checkTarget, withResults } from './write';
+import { load } from './inputs';
+import { recipe } from './recipe';
+import { runAndTell } from './run';
+import { table } from './table';
 
 const HELP = `Usage:
   ./helk methods [--json]                        all methods: id, title, question
@@ -34,6 +28,11 @@ const HELP = `Usage:
   ./helk gather ADDRESS [--find WORDS] [--json]  what a service (OGC API - Features) has
   ./helk gather ADDRESS COLLECTION [--columns A,B] [--bbox W,S,E,N] [--crs EPSG:n]
              --out DIR [--json] [--as FORMAT]    take the features of a collection
+  ./helk recipe check FILE [--json]              inputs, steps, what it makes, and what is wrong with it
+  ./helk recipe run FILE --in NAME=FILE … [--set STEP.PARAM=VALUE …] --out DIR
+             [--seed N] [--json] [--as FORMAT] [--crs EPSG:n]
+  ./helk table run TABLE --method ID | --recipe FILE --out DIR [--names PATTERN]
+             [--in ROLE=FILE …] [--set PARAM=VALUE …] [--json] [--as FORMAT]    a row a run
 Exit code 0: done, 2: refused (standard error says what and why), 1: failed.
 `;
 
@@ -49,8 +48,14 @@ async function main(argv: string[]): Promise<void> {
       return describe(a);
     case 'inspect':
       return inspect(a);
-    case 'run':
-      return run(a);
+    case 'run': {
+      const m = methodOf(one(a, 'a method id, like terrain.slope'));
+      return runAndTell(m, a, { method: m.id, version: m.version });
+    }
+    case 'recipe':
+      return recipe(a);
+    case 'table':
+      return table(a);
     case 'gather':
       return gather(a);
     case undefined:
@@ -100,34 +105,6 @@ function one(a: Arguments, what: string): string {
   return first;
 }
 
-/** Files that are being read, until the command ends. */
-const files: number[] = [];
-
-async function load(path: string, crs: Crs | null, steps?: Record<string, number>): Promise<OpenLayer[]> {
-  let source: ByteSource;
-  try {
-    if (statSync(path).isDirectory()) throw new HelkError('file.missing', `"${path}" is a folder; name a file.`, path);
-    const file = openSync(path, 'r');
-    files.push(file);
-    source = fileSource(file);
-  } catch (e) {
-    if (e instanceof HelkError) throw e;
-    throw new HelkError(
-      'file.missing',
-      `"${path}" cannot be read (${(e as NodeJS.ErrnoException).code ?? 'unknown reason'}).`,
-      path,
-    );
-  }
-  const sibling = (ext: string): Uint8Array | undefined => {
-    for (const e of [ext, ext.toUpperCase()]) {
-      const beside = path.replace(/\.[^./\\]+$/, `.${e}`);
-      if (beside !== path && statSync(beside, { throwIfNoEntry: false })?.isFile()) return readFileSync(beside);
-    }
-    return undefined;
-  };
-  return (await openFile(basename(path), source, { crs, sibling, ...(steps ? { steps } : {}) })).layers;
-}
-
 async function inspect(a: Arguments): Promise<void> {
   const path = one(a, 'a file');
   const layers = await load(path, a.crs ? parseCrs(a.crs) : null);
@@ -168,129 +145,6 @@ function plainly(v: unknown): string {
 }
 
 const facts = (v: object): unknown[] => Object.values(v).filter((x) => x && typeof x !== 'object');
-
-/** Splits `ROLE=FILE#NAME`; a `#` that is part of an existing file's name stays with it. */
-function inputSpec(text: string): { role: string; path: string; layer: string | null } {
-  const eq = text.indexOf('=');
-  if (eq < 1) throw new HelkError('request.invalid', `"${text}" is not ROLE=FILE.`);
-  const role = text.slice(0, eq);
-  const path = text.slice(eq + 1);
-  const hash = path.lastIndexOf('#');
-  if (hash < 0 || statSync(path, { throwIfNoEntry: false })) return { role, path, layer: null };
-  return { role, path: path.slice(0, hash), layer: path.slice(hash + 1) };
-}
-
-/** `#NAME` names a layer or band, `#NAME:3` the third step (time, level) of a layer that has several. */
-async function choose(path: string, name: string | null, crs: Crs | null): Promise<OpenLayer> {
-  const stepped = name === null ? null : /^(.*):(\d+)$/.exec(name);
-  const layers = await load(path, crs);
-  if (!stepped || layers.some((l) => l.name === name)) return pick(layers, name, path);
-  const layer = pick(layers, stepped[1]!, path);
-  const step = Number(stepped[2]) - 1;
-  if (!layer.steps || step < 0 || step >= layer.steps.length)
-    throw new HelkError(
-      'method.input',
-      `"${layer.name}" in "${path}" has ${layer.steps ? `${layer.steps.length} steps` : 'no steps'}, none numbered ${stepped[2]}.`,
-      path,
-    );
-  return pick(await load(path, crs, { [layer.name]: step }), layer.name, path);
-}
-
-/** The layer, or the one band of it, of that name. */
-function pick(layers: OpenLayer[], name: string | null, path: string): OpenLayer {
-  if (name === null) {
-    if (layers.length > 1)
-      throw new HelkError(
-        'method.input',
-        `"${path}" holds several datasets; name one: ${layers.map((l) => `#${l.name}`).join(', ')}.`,
-        path,
-      );
-    return layers[0]!;
-  }
-  const layer = layers.find((l) => l.name === name);
-  if (layer) return layer;
-  for (const l of layers) {
-    const kind = kindOf(l.handle);
-    const bands = kind.bands?.(l.handle.head) ?? [];
-    const band = bands.includes(name) ? bands.indexOf(name) : bands.findIndex((_, i) => String(i + 1) === name);
-    if (band >= 0) return { ...l, name, handle: kind.pick!(l.handle, band) };
-  }
-  throw new HelkError('method.input', `"${path}" has no layer or band "${name}".`, path);
-}
-
-async function run(a: Arguments): Promise<void> {
-  const started = process.hrtime.bigint();
-  const m = methodOf(one(a, 'a method id, like terrain.slope'));
-  checkTarget(a);
-  const crs = a.crs ? parseCrs(a.crs) : null;
-  const given: Record<string, string> = {};
-  for (const s of a.set) {
-    const eq = s.indexOf('=');
-    if (eq < 1) throw new HelkError('request.invalid', `"${s}" is not PARAM=VALUE.`);
-    given[s.slice(0, eq)] = s.slice(eq + 1);
-  }
-  const handles: Record<string, AnyHandle[]> = {};
-  const names: Record<string, string[]> = {};
-  const inputs: Record<string, string[]> = {};
-  const read: OpenLayer[] = [];
-  for (const text of a.in) {
-    const { role, path, layer } = inputSpec(text);
-    if (!Object.hasOwn(m.inputs, role))
-      throw new HelkError(
-        'method.input',
-        `${m.id} has no input "${role}"; it takes ${Object.keys(m.inputs).join(', ')}.`,
-        role,
-      );
-    const l = await choose(path, layer, crs);
-    (handles[role] ??= []).push(l.handle);
-    (names[role] ??= []).push(l.name);
-    (inputs[role] ??= []).push(layer ? `${path}#${layer}` : path);
-    read.push(l);
-  }
-  const onProgress =
-    process.stderr.isTTY && !a.json
-      ? (share: number, stage: string) =>
-          process.stderr.write(`\r${(share * 100).toFixed(0).padStart(3)} %  ${stage.padEnd(30)}`)
-      : undefined;
-  const infos = await studied(handles);
-  const {
-    outcome,
-    files: written,
-    lost,
-  } = await withResults(a, async (results) => {
-    const done = await runOn(m, handles, given, {
-      infos,
-      seed: a.seed,
-      names,
-      openSink: results.openSink,
-      ...(onProgress ? { onProgress } : {}),
-    });
-    return { outcome: done, ...(await results.write(done.outputs.map((o) => ({ ...o, file: o.role })))) };
-  });
-  if (onProgress) process.stderr.write('\r'.padEnd(40) + '\r');
-  const seconds = Number(process.hrtime.bigint() - started) / 1e9;
-  const result = {
-    method: m.id,
-    version: m.version,
-    inputs,
-    params: outcome.params,
-    seed: a.seed,
-    outputs: written,
-    figures: outcome.figures,
-    notes: [...read.flatMap((l) => l.notes), ...outcome.notes, ...(a.as ? lost : [])],
-    seconds,
-  };
-  if (a.json) return print(JSON.stringify(result, null, 2));
-  for (const n of result.notes) print(`${n.level === 'look' ? 'look here' : n.level}: ${n.message}`);
-  const of = { band: Object.values(infos).flat()[0], result: outcome.outputs[0]?.handle.head };
-  for (const [k, v] of Object.entries(outcome.figures)) {
-    const unit = figureUnit(m.figures[k]?.unit, outcome.params, of);
-    const plain = v === null ? 'none' : `${v}${unit ? ` ${displayUnit(unit)}` : ''}`;
-    print(`${m.figures[k]?.label ?? k}: ${unit === SHARE && typeof v === 'number' ? formatFigure(v, unit) : plain}`);
-  }
-  for (const f of written) print(`${f.role}: ${f.file}`);
-  print(`${seconds.toFixed(2)} s`);
-}
 
 // A reader that has seen enough (`| head`) closes the pipe; that is no failure.
 process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 1));

@@ -39,7 +39,7 @@ export function checkTarget(a: Pick<Arguments, 'out' | 'as'>): void {
  */
 export class Results {
   private readonly parts: { temporary: string; file: string }[] = [];
-  private readonly begun = new Map<string, string>();
+  private readonly begun = new Map<string, { part: { temporary: string; file: string }; extension: string }>();
   private readonly open: number[] = [];
 
   constructor(private readonly a: Pick<Arguments, 'out' | 'as'>) {}
@@ -54,15 +54,15 @@ export class Results {
     name: string,
     format: WriteFormat,
     extension = WRITE_FORMATS[format].extension,
-  ): { temporary: string; file: string; handle: number } {
+  ): { part: { temporary: string; file: string }; handle: number } {
     return this.guarded(() => {
       mkdirSync(this.a.out!, { recursive: true });
       const file = join(this.a.out!, `${name}.${extension}`);
-      const temporary = `${file}.part`;
-      this.parts.push({ temporary, file });
-      const handle = openSync(temporary, 'w+');
+      const part = { temporary: `${file}.part`, file };
+      this.parts.push(part);
+      const handle = openSync(part.temporary, 'w+');
       this.open.push(handle);
-      return { temporary, file, handle };
+      return { part, handle };
     });
   }
 
@@ -73,14 +73,14 @@ export class Results {
       const { sink, end } = kindOf({ kind }).collect!(head);
       return { sink, end: async (p) => kindOf({ kind }).wrap(await end(p)) };
     }
-    const { file, handle } = this.begin(role, format);
+    const { part, handle } = this.begin(role, format);
     const sink = new TiffSink({ kind, ...head }, fileSink(handle));
     return {
       sink,
       end: async () => {
         await sink.end();
-        this.begun.set(role, file);
-        return (await openFile(file, fileSource(handle))).layers[0]!.handle;
+        this.begun.set(role, { part, extension: WRITE_FORMATS[format].extension });
+        return (await openFile(part.file, fileSource(handle))).layers[0]!.handle;
       },
     };
   };
@@ -93,11 +93,14 @@ export class Results {
     const lost: Note[] = [];
     for (const o of all) {
       const format = this.formatFor(o.handle.kind);
-      let file = this.begun.get(o.role);
-      if (file === undefined) {
+      const begun = this.begun.get(o.role);
+      let file: string;
+      // What was written while it was made gets the name that it has now.
+      if (begun) file = begun.part.file = join(this.a.out!, `${o.file}.${begun.extension}`);
+      else {
         const to = this.begin(o.file, format);
         await writeTo(fileSink(to.handle), o.handle, format, o.file);
-        file = to.file;
+        file = to.part.file;
         for (const more of await writtenBeside(o.handle, format)) {
           const side = this.begin(o.file, format, more.extension);
           await fileSink(side.handle).write(more.bytes);

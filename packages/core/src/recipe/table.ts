@@ -169,7 +169,7 @@ export function usualPattern(table: RunTable, title: string): string {
  * @throws HelkError `table.invalid` for a name in the pattern that nothing has
  */
 export function namesByPattern(pattern: string, rows: readonly Named[], m: Method): string[] {
-  const free = new FreeNames([]);
+  const free = new FreeNames();
   return rows.map((r) => {
     const name = pattern
       .replace(/\{([^{}]*)\}/g, (_, inner: string) => valueFor(inner.trim(), r, m))
