@@ -6,6 +6,7 @@ import { catalogueRoutes } from './routes/catalogue';
 import { datasetRoutes } from './routes/datasets';
 import { exportRoutes } from './routes/exports';
 import { projectRoutes } from './routes/projects';
+import { recipeRoutes } from './routes/recipes';
 import { reviewRoutes } from './routes/reviews';
 import { runRoutes } from './routes/runs';
 import { portalRoutes } from './portal/routes';
@@ -27,6 +28,7 @@ export function makeApp(context: Context): Express {
   exportRoutes(app, context);
   reviewRoutes(app, context);
   runRoutes(app, context);
+  recipeRoutes(app, context);
   serviceRoutes(app, context);
   portalRoutes(app, context);
   const { webDir } = context.config;

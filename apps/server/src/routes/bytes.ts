@@ -35,11 +35,22 @@ export async function receive(req: Request, temp: TempFolder, most: number): Pro
   return file;
 }
 
-/** Sends a file as a download. The name is only a suggestion to the browser, never a path. */
-export async function download(res: Response, path: string, name: string, mime: string): Promise<void> {
+/** What a download is called and is. The name is only a suggestion to the browser, never a path. */
+function head(res: Response, name: string, mime: string): void {
   const plain = name.replace(/[^\w .()-]+/g, '_').slice(0, 120) || 'helk';
   res.setHeader('Content-Type', mime);
   res.setHeader('Content-Disposition', `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name)}`);
+}
+
+/** Sends a text as a download. */
+export function attach(res: Response, name: string, mime: string, text: string): void {
+  head(res, name, mime);
+  res.send(text);
+}
+
+/** Sends a file as a download. */
+export async function download(res: Response, path: string, name: string, mime: string): Promise<void> {
+  head(res, name, mime);
   await new Promise<void>((resolve, reject) =>
     res.sendFile(path, { dotfiles: 'allow' }, (e: Error | undefined) =>
       e && !res.headersSent ? reject(e) : resolve(),

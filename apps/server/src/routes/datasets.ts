@@ -3,6 +3,7 @@ import { displayUnit, HelkError, kindOf, parseCrs, systemOf, type DatasetInfo, t
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from '../context';
+import type { Project } from '../projects';
 import { getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
 import { receive } from './bytes';
 import { hang } from './hang';
@@ -22,6 +23,7 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     if (body.name !== undefined) changes.name = body.name;
     if (body.note !== undefined) changes.note = body.note;
     if (body.thread !== undefined) changes.thread = body.thread || null;
+    if (body.replacedBy !== undefined) changes.replaced_by = await successor(p, row, body.replacedBy);
     if (body.look) changes.look = lookFor(row, body.look);
     const { crs, unit, classes, band, bandName, role, wavelength } = body;
     const by = { crs, unit, classes, bandName, role, wavelength };
@@ -78,6 +80,21 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     p.send({ type: 'datasets', datasets: [dataset] });
     return dataset;
   });
+}
+
+/** A dataset that may take the place of another. @throws HelkError `request.invalid` for one of another kind, or itself */
+async function successor(p: Project, row: DatasetRow, id: string | null): Promise<string | null> {
+  if (id === null) return null;
+  const next = await getDatasetRow(p.db, id);
+  if (next.id === row.id || next.kind !== row.kind)
+    throw new HelkError(
+      'request.invalid',
+      next.id === row.id
+        ? 'A dataset cannot take its own place.'
+        : `“${row.name}” is a ${kindOf({ kind: row.kind }).words.one}, and “${next.name}” is a ${kindOf({ kind: next.kind }).words.one}; only one of the same kind can take its place.`,
+      'replacedBy',
+    );
+  return id;
 }
 
 const draftsOf = (row: DatasetRow): Record<string, unknown> =>

@@ -2,6 +2,8 @@ import type { Express } from 'express';
 import { parseCrs, systemText } from '@helk/core';
 import type { Context } from '../context';
 import { listDatasets, listRuns } from '../store/project-store';
+import { listRecipes } from '../store/recipes';
+import { listTables } from '../store/run-tables';
 import { download, receive } from './bytes';
 import { hang } from './hang';
 import { leaving, resultOf } from './waiting';
@@ -27,6 +29,8 @@ export function projectRoutes(app: Express, { projects, runs, temp, config }: Co
       project: await p.describe(),
       datasets: await listDatasets(p.db),
       runs: (await listRuns(p.db)).map((r) => live.get(r.id) ?? r),
+      recipes: await listRecipes(p.db),
+      tables: await listTables(p.db),
       workbench: stored.workbench ? (JSON.parse(stored.workbench) as { version: 1 }) : null,
     };
   });

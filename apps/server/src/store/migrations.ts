@@ -128,6 +128,61 @@ export const MIGRATIONS: Step[] = [
     up: (db) => db.schema.alterTable('datasets', (t) => t.text('drafts')),
     down: (db) => db.schema.alterTable('datasets', (t) => t.dropColumn('drafts')),
   },
+  {
+    // Recipes with all their versions, run tables; runs know their steps, their row and what they made, also when that is gone.
+    name: '006-recipes',
+    up: async (db) => {
+      await db.schema.createTable('recipes', (t) => {
+        t.text('id').primary();
+        t.text('state').notNullable();
+        t.integer('version').notNullable();
+      });
+      await db.schema.createTable('recipe_versions', (t) => {
+        t.text('recipe_id').notNullable().references('recipes.id');
+        t.integer('version').notNullable();
+        t.text('body').notNullable();
+        t.text('saved_at').notNullable();
+        t.primary(['recipe_id', 'version']);
+      });
+      await db.schema.createTable('run_tables', (t) => {
+        t.text('id').primary();
+        t.text('state').notNullable();
+        t.text('body').notNullable();
+        t.text('created_at').notNullable();
+      });
+      await db.schema.alterTable('runs', (t) => {
+        t.text('steps').notNullable().defaultTo('[]');
+        t.text('made').notNullable().defaultTo('{}');
+        t.text('of_table');
+        t.text('naming');
+      });
+      await db.schema.alterTable('datasets', (t) => {
+        t.text('step');
+        t.text('replaced_by');
+      });
+      const made = new Map<string, Record<string, { role: string; step: null; name: string }>>();
+      const rows = (await db('datasets')
+        .whereNotNull('run_id')
+        .whereNot({ state: 'staged' })
+        .select('id', 'run_id', 'role', 'name')) as {
+        id: string;
+        run_id: string;
+        role: string | null;
+        name: string;
+      }[];
+      for (const r of rows)
+        made.set(r.run_id, { ...made.get(r.run_id), [r.id]: { role: r.role ?? '', step: null, name: r.name } });
+      for (const [id, m] of made)
+        await db('runs')
+          .where({ id })
+          .update({ made: JSON.stringify(m) });
+    },
+    down: async (db) => {
+      await db.schema.alterTable('datasets', (t) => t.dropColumns('step', 'replaced_by'));
+      await db.schema.alterTable('runs', (t) => t.dropColumns('steps', 'made', 'of_table', 'naming'));
+      for (const t of ['run_tables', 'recipe_versions', 'recipes']) await db.schema.dropTable(t);
+    },
+  },
 ];
 
 /** The pieces as project files had them before the third step, as rows of today. */

@@ -35,6 +35,11 @@ export interface RunRow {
   created_at: string;
   started_at: string | null;
   ended_at: string | null;
+  steps: string;
+  made: string;
+  of_table: string | null;
+  /** What its results are to be called, where that was said. */
+  naming: string | null;
 }
 
 export interface DatasetRow {
@@ -56,6 +61,8 @@ export interface DatasetRow {
   look: string | null;
   /** JSON, by the name of the work. */
   drafts: string | null;
+  step: string | null;
+  replaced_by: string | null;
 }
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
@@ -74,6 +81,9 @@ export function toRun(r: RunRow, outputs: string[]): ApiRun {
     figures: JSON.parse(r.figures) as Figures,
     notes: JSON.parse(r.notes) as Note[],
     outputs,
+    made: JSON.parse(r.made) as ApiRun['made'],
+    steps: JSON.parse(r.steps) as ApiRun['steps'],
+    table: r.of_table ? (JSON.parse(r.of_table) as ApiRun['table']) : null,
     variantOf: r.variant_of,
     problem: r.problem ? (JSON.parse(r.problem) as Problem) : null,
     createdAt: r.created_at,
@@ -97,6 +107,8 @@ export function toDataset(r: DatasetRow): ApiDataset {
     info: info as unknown as ApiDataset['info'],
     runId: r.run_id,
     role: r.role,
+    step: r.step,
+    replacedBy: r.replaced_by,
     batch: r.batch,
     thread: r.thread,
     source: r.source ? (JSON.parse(r.source) as ApiDataset['source']) : null,
@@ -182,6 +194,8 @@ export interface NewDataset {
   kind: DatasetKind;
   runId: string | null;
   role: string | null;
+  /** Of the recipe that makes it. */
+  step?: string | null;
   batch: string | null;
   source: ApiDataset['source'];
 }
@@ -199,6 +213,7 @@ export async function stage(db: Knex, d: NewDataset): Promise<string> {
     info: '{}',
     run_id: d.runId,
     role: d.role,
+    step: d.step ?? null,
     batch: d.batch,
     source: d.source ? JSON.stringify(d.source) : null,
     notes: '[]',
@@ -237,7 +252,7 @@ export async function stageHandle(
 }
 
 /** The name, or the name with the first free number behind it. */
-async function freeName(db: Knex, name: string): Promise<string> {
+export async function freeName(db: Knex, name: string): Promise<string> {
   const taken = (await db('datasets')
     .whereNot({ state: 'removed' })
     // Only names that begin alike can be in the way.
@@ -256,10 +271,15 @@ export async function publish(
   db: Knex,
   runId: string,
   datasets: string[],
-  outcome: { params: Record<string, unknown>; figures: Figures; notes: Note[] },
+  outcome: { params: Record<string, unknown>; figures: Figures; notes: Note[]; steps?: ApiRun['steps'] },
 ): Promise<void> {
   await db.transaction(async (t) => {
-    for (const id of datasets) await t('datasets').where({ id }).update({ state: 'ready' });
+    const made: ApiRun['made'] = {};
+    for (const id of datasets) {
+      await t('datasets').where({ id }).update({ state: 'ready' });
+      const d = (await t('datasets').where({ id }).first('role', 'step', 'name')) as DatasetRow;
+      made[id] = { role: d.role ?? '', step: d.step, name: d.name };
+    }
     // A run that has been ended meanwhile (by a restart of the server) stays ended.
     const done = await t('runs')
       .where({ id: runId })
@@ -269,6 +289,8 @@ export async function publish(
         params: JSON.stringify(outcome.params),
         figures: JSON.stringify(outcome.figures),
         notes: JSON.stringify(outcome.notes),
+        steps: JSON.stringify(outcome.steps ?? []),
+        made: JSON.stringify(made),
         ended_at: now(),
       });
     if (done !== 1) throw new HelkError('run.interrupted', 'The run had been ended; nothing was changed.');

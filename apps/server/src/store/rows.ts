@@ -33,7 +33,21 @@ export const RunRowShape = z.object({
   created_at: Time,
   started_at: Time.nullable(),
   ended_at: Time.nullable(),
+  steps: Text,
+  made: Text,
+  of_table: Text.nullable(),
+  naming: z.string().max(2000).nullable(),
 });
+
+const Kept = z.enum(['ready', 'removed']);
+export const RecipeRowShape = z.object({ id: Id, state: Kept, version: z.number().int().min(1) });
+export const RecipeVersionShape = z.object({
+  recipe_id: Id,
+  version: z.number().int().min(1),
+  body: Text,
+  saved_at: Time,
+});
+export const TableRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time });
 
 export const DatasetRowShape = z.object({
   id: Id,
@@ -52,4 +66,6 @@ export const DatasetRowShape = z.object({
   thread: z.string().max(2000).nullable(),
   look: Text.nullable(),
   drafts: Text.nullable(),
+  step: z.string().max(200).nullable(),
+  replaced_by: Id.nullable(),
 });

@@ -3,7 +3,6 @@ import {
   forecast,
   HelkError,
   kindOf,
-  methodOf,
   refuseMemory,
   systemOf,
   systemText,
@@ -18,6 +17,7 @@ import { datasetsIn, refOf } from '@helk/core/api/refs';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
 import { endRun, getDatasetRow, getRun, listDatasets, wholeInfo, type RunRow } from '../store/project-store';
+import { methodIn } from '../store/recipes';
 import type { Config } from '../config';
 import { newId, now } from '../store/ids';
 import type { TempFile } from '../store/temp';
@@ -34,6 +34,9 @@ export interface RunRequest {
   params: Record<string, unknown>;
   seed: number;
   variantOf: string | null;
+  /** What its results are to be called. */
+  naming?: string | null;
+  table?: ApiRun['table'];
 }
 
 interface Live {
@@ -49,7 +52,7 @@ export class RunService {
   constructor(private readonly config: Config) {}
 
   async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>): Promise<Forecast> {
-    return forecast(methodOf(r.method), await this.infos(project, r.inputs), r.params);
+    return forecast(await methodIn(project.db, r.method), await this.infos(project, r.inputs), r.params);
   }
 
   private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
@@ -80,7 +83,7 @@ export class RunService {
 
   /** Refuses at once what can be known before the run; everything else happens in the queue. */
   async start(project: Project, r: RunRequest): Promise<ApiRun> {
-    const method: Method = methodOf(r.method);
+    const method: Method = await methodIn(project.db, r.method);
     const infos = await this.infos(project, r.inputs);
     const f = forecast(method, infos, r.params);
     const no = f.checks.find((c) => c.level === 'refused');
@@ -96,6 +99,8 @@ export class RunService {
       seed: r.seed,
       systems: await systemsOf(project, r.inputs),
       variantOf: r.variantOf,
+      naming: r.naming ?? null,
+      table: r.table ?? null,
     });
     return this.launch(project, id, {
       kind: 'run',
@@ -103,6 +108,26 @@ export class RunService {
       runId: id,
       memoryLimit: this.config.memoryLimit,
     });
+  }
+
+  /** Records a row of a run table that cannot run, with the reason: it stands among the others, to be mended. */
+  async refused(project: Project, r: RunRequest, problem: Problem): Promise<ApiRun> {
+    const method = await methodIn(project.db, r.method);
+    const id = await this.record(project, {
+      method: method.id,
+      version: method.version,
+      title: method.title,
+      inputs: r.inputs,
+      params: r.params,
+      seed: r.seed,
+      variantOf: null,
+      naming: r.naming ?? null,
+      table: r.table ?? null,
+    });
+    await endRun(project.db, id, 'failed', problem);
+    const run = await getRun(project.db, id);
+    project.send({ type: 'run', run });
+    return run;
   }
 
   async takeIn(
@@ -168,6 +193,8 @@ export class RunService {
       seed: number;
       systems?: Record<string, string | null>;
       variantOf: string | null;
+      naming?: string | null;
+      table?: ApiRun['table'];
     },
   ): Promise<string> {
     const id = newId();
@@ -182,6 +209,8 @@ export class RunService {
       systems: JSON.stringify(r.systems ?? {}),
       state: 'queued',
       variant_of: r.variantOf,
+      naming: r.naming ?? null,
+      of_table: r.table ? JSON.stringify(r.table) : null,
       created_at: now(),
     };
     await project.db('runs').insert(row);

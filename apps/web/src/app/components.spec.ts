@@ -53,6 +53,8 @@ const detail: ApiProjectDetail = {
     ),
   ],
   runs: [],
+  recipes: [],
+  tables: [],
   workbench: null,
 };
 

@@ -86,6 +86,8 @@ class FakeApi {
       project: projectOf('project1'),
       datasets: [item('matrix0001', matrix, 'matrix'), item('overlay001', squares(), 'overlay')],
       runs: [run],
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = () => () => undefined;

@@ -110,6 +110,8 @@ class FakeApi {
         made('run3', 'surface.kriging', { value: 'depth' }, ['krige00001', 'error00001']),
         made('run4', 'surface.idw', { value: 'moisture' }, ['other00001']),
       ],
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = () => () => undefined;

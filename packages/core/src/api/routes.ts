@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { RecipeShape } from '../recipe/shape';
 import * as s from './schemas';
 
 export interface RouteSpec {
@@ -310,6 +311,121 @@ export const ROUTES = {
     summary: 'Cancel a run',
     status: 200,
     response: s.RunShape,
+  },
+  recipeSchema: {
+    verb: 'get',
+    path: '/api/recipe-schema.json',
+    summary: 'JSON schema of a recipe file',
+    status: 200,
+    response: z.looseObject({}),
+  },
+  recipes: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes',
+    summary: 'Recipes of a project, each described as a method too',
+    status: 200,
+    response: z.array(s.RecipeEntry),
+  },
+  createRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes',
+    summary: 'A recipe, as from a file; refused with the step and the reason when it cannot run',
+    body: s.NewRecipe,
+    status: 201,
+    response: s.RecipeEntry,
+  },
+  saveRecipe: {
+    verb: 'put',
+    path: '/api/projects/:project/recipes/:recipe',
+    summary: 'The next version of a recipe; older ones are kept',
+    body: s.NewRecipe,
+    status: 200,
+    response: s.RecipeEntry,
+  },
+  recipeVersion: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes/:recipe/versions/:version',
+    summary: 'A recipe as it was at a version',
+    status: 200,
+    response: RecipeShape,
+  },
+  recipeFile: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes/:recipe/file',
+    summary: 'A recipe as a file',
+    status: 200,
+    response: 'bytes',
+  },
+  deleteRecipe: {
+    verb: 'delete',
+    path: '/api/projects/:project/recipes/:recipe',
+    summary: 'Remove a recipe; what it made stays, and it can be brought back',
+    status: 204,
+  },
+  restoreRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes/:recipe/restore',
+    summary: 'Bring back a removed recipe',
+    status: 200,
+    response: s.RecipeEntry,
+  },
+  tables: {
+    verb: 'get',
+    path: '/api/projects/:project/tables',
+    summary: 'Run tables of a project',
+    status: 200,
+    response: z.array(s.TableEntry),
+  },
+  createTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables',
+    summary: 'A run table: a row a run of a method or recipe',
+    body: s.TableBody,
+    status: 201,
+    response: s.TableEntry,
+  },
+  saveTable: {
+    verb: 'put',
+    path: '/api/projects/:project/tables/:table',
+    summary: 'Change a run table',
+    body: s.TableBody,
+    status: 200,
+    response: s.TableEntry,
+  },
+  deleteTable: {
+    verb: 'delete',
+    path: '/api/projects/:project/tables/:table',
+    summary: 'Remove a run table; what its rows made stays, and it can be brought back',
+    status: 204,
+  },
+  restoreTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/restore',
+    summary: 'Bring back a removed run table',
+    status: 200,
+    response: s.TableEntry,
+  },
+  checkTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/check',
+    summary: 'What each row will be called, and why it cannot run where it cannot',
+    status: 200,
+    response: s.TableForecast,
+  },
+  runTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/run',
+    summary: 'Run rows: those named, else all that are not done; a row that cannot run is recorded as failed',
+    body: s.TableRun,
+    status: 202,
+    response: z.array(s.RunShape),
+  },
+  tableReport: {
+    verb: 'get',
+    path: '/api/projects/:project/tables/:table/report',
+    summary: 'How each row ended, with its figures, as CSV',
+    status: 200,
+    response: 'bytes',
   },
 } as const satisfies Record<string, RouteSpec>;
 

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { ROLE_NAMES } from '../data/band-roles';
 import { KIND_NAMES } from '../data/kinds';
+import { RecipeShape } from '../recipe/shape';
 import { REF } from './refs';
 
 /** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
@@ -58,6 +59,10 @@ export const DatasetShape = z.object({
   /** Run that made it; null for a source. */
   runId: Id.nullable(),
   role: z.string().nullable(),
+  /** Step of the recipe that made it, where one did. */
+  step: z.string().nullable(),
+  /** What has been taken in as a newer one of it. */
+  replacedBy: Id.nullable(),
   /** Sources taken in together. */
   batch: z.string().nullable(),
   /** What the thread that begins here is called; threads of one name stand together. */
@@ -71,9 +76,30 @@ export const DatasetShape = z.object({
 
 export const RunState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'interrupted']);
 
+const FiguresShape = z.record(z.string(), z.union([z.number(), z.string(), z.null()]));
+
+/** What one step of a recipe did in a run. */
+export const StepDoneShape = z.object({
+  id: z.string(),
+  method: z.string(),
+  version: z.number(),
+  title: z.string(),
+  /** By role: an input of the recipe, or STEP.ROLE. */
+  inputs: z.record(z.string(), z.array(z.string())),
+  params: z.record(z.string(), z.unknown()),
+  seed: z.number(),
+  figures: FiguresShape,
+  units: z.record(z.string(), z.string()),
+  notes: z.array(NoteShape),
+  seconds: z.number(),
+});
+
+/** The row of a run table that a run is of, and what stood in its cells when it began. */
+export const OfTable = z.object({ id: Id, row: z.string().max(40), cells: z.array(z.string()) });
+
 export const RunShape = z.object({
   id: Id,
-  /** Method id, or `import`. */
+  /** Method id, `recipe:ID` for a recipe of the project, or `import`. */
   method: z.string(),
   version: z.number(),
   title: z.string(),
@@ -86,9 +112,14 @@ export const RunShape = z.object({
   state: RunState,
   progress: z.number(),
   stage: z.string(),
-  figures: z.record(z.string(), z.union([z.number(), z.string(), z.null()])),
+  figures: FiguresShape,
   notes: z.array(NoteShape),
   outputs: z.array(Id),
+  /** What it made, also what has been removed since. */
+  made: z.record(Id, z.object({ role: z.string(), step: z.string().nullable(), name: z.string() })),
+  /** Of a recipe: what each step did. */
+  steps: z.array(StepDoneShape),
+  table: OfTable.nullable(),
   variantOf: Id.nullable(),
   problem: z.object({ code: z.string(), message: z.string(), path: z.string().nullable() }).nullable(),
   createdAt: z.string(),
@@ -121,10 +152,56 @@ export const ProjectShape = z.object({
 /** What stands in the panes; kept with the project so that it opens as it was left. */
 export const Workbench = z.looseObject({ version: z.literal(1) });
 
+/** A recipe of a project. */
+export const RecipeEntry = z.object({
+  id: Id,
+  version: z.number().int(),
+  recipe: RecipeShape,
+  /** The same as a method; null while it cannot run. */
+  method: z.looseObject({ id: z.string(), title: z.string(), question: z.string(), family: z.string() }).nullable(),
+  checks: z.array(
+    z.object({
+      level: z.enum(['look', 'refused']),
+      code: z.string(),
+      step: z.string().nullable(),
+      about: z.string().nullable(),
+      message: z.string(),
+    }),
+  ),
+  /** When each version was saved. */
+  versions: z.array(z.object({ version: z.number().int(), savedAt: z.string() })),
+});
+
+const Cell = z.string().max(20_000);
+/** What is run row by row. Cells of inputs name datasets: ids, or names that only one has, apart by `;`. */
+export const TableBody = z.object({
+  title: z.string().trim().min(1, 'A name is needed.').max(200),
+  /** Of the method, or `recipe:ID`. */
+  method: z.string().max(200),
+  /** Names of the results: `{NAME}` for what the row gives, `{row}` for its number; empty for what differs. */
+  names: z.string().max(400).default(''),
+  /** `in:NAME`, `NAME`, `STEP.NAME` or `seed`. */
+  columns: z.array(z.string().max(200)).max(200),
+  rows: z.array(z.object({ id: z.string().regex(/^[a-z0-9]{1,32}$/), cells: z.array(Cell).max(200) })).max(10_000),
+});
+export const TableEntry = TableBody.extend({ id: Id, createdAt: z.string() });
+/** What is known of each row before it runs. */
+export const TableForecast = z.object({
+  rows: z.array(
+    z.object({ id: z.string(), name: z.string(), reason: z.string().nullable(), look: z.array(z.string()) }),
+  ),
+});
+export const TableRun = z.object({
+  /** Rows to run; all that are not done where not given. */
+  rows: z.array(z.string().max(40)).max(10_000).optional(),
+});
+
 export const ProjectDetail = z.object({
   project: ProjectShape,
   datasets: z.array(DatasetShape),
   runs: z.array(RunShape),
+  recipes: z.array(RecipeEntry),
+  tables: z.array(TableEntry),
   workbench: Workbench.nullable(),
 });
 
@@ -266,6 +343,8 @@ export const DatasetPatch = z.object({
   /** Set where the data carry none. */
   crs: z.string().max(400).optional(),
   unit: z.string().max(20).optional(),
+  /** A newer one of the same kind that takes its place; null takes that back. */
+  replacedBy: Id.nullable().optional(),
   look: Look.optional(),
   /** Which band is meant by classes, name, role and wavelength, from 0. */
   band: z.number().int().min(0).optional(),
@@ -294,6 +373,8 @@ export const DatasetPatch = z.object({
 export const Draft = z.object({ value: z.unknown() });
 /** Names of roles and settings; nothing that an object answers to by itself begins otherwise. */
 const Role = z.string().regex(/^[A-Za-z]\w{0,60}$/, 'is not a name of an input or setting.');
+/** Settings of a recipe are named with their step. */
+const Setting = z.string().regex(/^[A-Za-z]\w{0,60}(\.[A-Za-z]\w{0,60})?$/, 'is not a name of a setting.');
 
 /** A dataset, or one of its bands counted from 1. */
 const Ref = z.string().regex(REF);
@@ -301,7 +382,7 @@ const Ref = z.string().regex(REF);
 export const NewRun = z.object({
   method: z.string().max(200),
   inputs: z.record(Role, z.array(Ref).max(1000)),
-  params: z.record(Role, z.unknown()).default({}),
+  params: z.record(Setting, z.unknown()).default({}),
   seed: z.number().int().min(0).max(4294967295).default(1),
   variantOf: Id.nullable().default(null),
 });
@@ -326,6 +407,11 @@ export const CrsHitShape = z.object({
   unit: z.string(),
   covers: z.boolean(),
 });
+export const NewRecipe = z.object({
+  recipe: z.unknown(),
+  /** One that is being written may have faults yet. */
+  draft: z.boolean().default(false),
+});
 export const MethodShape = z.looseObject({
   id: z.string(),
   title: z.string(),
@@ -342,6 +428,10 @@ export type ApiServiceCollection = z.infer<typeof ServiceCollection>;
 export type ApiServiceTake = z.input<typeof ServiceTake>;
 export type ApiRun = z.infer<typeof RunShape>;
 export type ApiProject = z.infer<typeof ProjectShape>;
+export type ApiRecipe = z.infer<typeof RecipeEntry>;
+export type ApiTable = z.infer<typeof TableEntry>;
+export type ApiTableBody = z.infer<typeof TableBody>;
+export type ApiTableForecast = z.infer<typeof TableForecast>;
 export type ApiProjectDetail = z.infer<typeof ProjectDetail>;
 export type ApiProblem = z.infer<typeof ProblemDocument>;
 export type ApiForecast = z.infer<typeof ForecastShape>;
@@ -352,4 +442,7 @@ export type ProjectEvent =
   | { type: 'run'; run: ApiRun }
   | { type: 'datasets'; datasets: ApiDataset[] }
   | { type: 'removed'; ids: string[] }
+  | { type: 'recipes'; recipes: ApiRecipe[] }
+  | { type: 'tables'; tables: ApiTable[] }
+  | { type: 'unwritten'; ids: string[] }
   | { type: 'project'; project: ApiProject };

@@ -61,7 +61,8 @@ export async function runChain(
     );
     for (const o of done.outputs) {
       const role = `${step.id}.${o.role}`;
-      const name = step.makes?.[o.role] ?? o.name;
+      const m = methodOfStep(step)!;
+      const name = step.makes?.[o.role] ?? (m.named ? o.name : m.outputs[o.role]!.label);
       const handle = hooks.settle ? await hooks.settle(role, name, o.handle) : o.handle;
       if (kept.has(role)) made.outputs.push({ role, name, handle });
       if (last.has(role)) standing.set(role, [{ handle, name, info: await kindOf(handle).study(handle) }]);

@@ -3,11 +3,27 @@ import type { Knex } from 'knex';
 import * as z from 'zod';
 import { HelkError, isKind, kindOf, type DatasetInfo } from '@helk/core';
 import { REF } from '@helk/core/api/refs';
-import { NoteShape, ProblemDocument, Workbench } from '@helk/core/api/schemas';
+import {
+  NoteShape,
+  OfTable,
+  ProblemDocument,
+  RunShape,
+  StepDoneShape,
+  TableBody,
+  Workbench,
+} from '@helk/core/api/schemas';
+import { RecipeShape } from '@helk/core/recipe/shape';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
 import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';
 import { piecesOf } from '../../store/pieces';
-import { DatasetRowShape, ProjectRow, RunRowShape } from '../../store/rows';
+import {
+  DatasetRowShape,
+  ProjectRow,
+  RecipeRowShape,
+  RecipeVersionShape,
+  RunRowShape,
+  TableRowShape,
+} from '../../store/rows';
 import type { AdoptTask } from '../tasks';
 import type { Hands } from './hands';
 
@@ -17,6 +33,8 @@ const PIECES: readonly (readonly string[])[] = [
   ['pieces', 'details'],
   ['raster_chunks', 'blobs'],
 ];
+/** Tables that projects have from the sixth step on. */
+const WRITTEN = ['recipes', 'recipe_versions', 'run_tables'] as const;
 const KNEX = ['knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
 
 /** Values of the JSON columns, by the schemas that the API promises. */
@@ -30,6 +48,9 @@ const JSON_OF = {
   source: z.looseObject({ file: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() }),
   workbench: Workbench,
   drafts: z.record(z.string().max(40), z.unknown()),
+  steps: z.array(StepDoneShape),
+  made: RunShape.shape.made,
+  of_table: OfTable,
 };
 
 /**
@@ -84,7 +105,8 @@ async function checkSchema(db: Knex, refuse: Refuse): Promise<void> {
   if (check[0]?.quick_check !== 'ok') refuse('is a damaged Helk project file.');
   const objects = (await db.raw('SELECT type, name, sql FROM given.sqlite_master')) as Named[];
   for (const o of objects) {
-    const known = o.type === 'table' ? [...OURS, ...PIECES.flat(), ...KNEX].includes(o.name) : o.type === 'index';
+    const known =
+      o.type === 'table' ? [...OURS, ...WRITTEN, ...PIECES.flat(), ...KNEX].includes(o.name) : o.type === 'index';
     if (!known || /^\s*create\s+virtual/i.test(o.sql ?? '')) refuse('holds tables that are not Helk’s.');
   }
   if (!objects.some((o) => o.name === 'knex_migrations')) refuse('does not say which Helk made it.');
@@ -96,6 +118,9 @@ async function checkSchema(db: Knex, refuse: Refuse): Promise<void> {
   for (const table of kept) if (!named(table)) refuse(`has no table of ${table.replace('_', ' ')}.`);
   for (const table of kept)
     if ((await columnsOf(db, table, 'given')).some((c) => c.hidden !== 0)) refuse('holds columns that are computed.');
+  for (const table of WRITTEN)
+    if (named(table) && (await columnsOf(db, table, 'given')).some((c) => c.hidden !== 0))
+      refuse('holds columns that are computed.');
   for (const table of OURS) {
     if (!objects.some((o) => o.name === table)) refuse(`has no table of ${table.replace('_', ' ')}.`);
     const columns = await columnsOf(db, table, 'given');
@@ -145,13 +170,24 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
 
   const runs = await rowsOf(db, 'runs');
   for (const raw of runs) {
-    const run = parse(RunRowShape, { systems: '{}', ...raw }, 'a run', refuse);
-    const { inputs, params, figures, notes, problem, systems } = run;
-    checkJson({ inputs, params, figures, notes, problem, systems }, `run ${run.id}`, refuse);
+    const run = parse(
+      RunRowShape,
+      { systems: '{}', steps: '[]', made: '{}', of_table: null, naming: null, ...raw },
+      'a run',
+      refuse,
+    );
+    const { inputs, params, figures, notes, problem, systems, steps, made, of_table } = run;
+    checkJson({ inputs, params, figures, notes, problem, systems, steps, made, of_table }, `run ${run.id}`, refuse);
     await db('runs').insert(run);
   }
+  await copyWritten(db, refuse);
   const datasets = (await rowsOf(db, 'datasets')).map((raw) =>
-    parse(DatasetRowShape, { thread: null, look: null, drafts: null, ...raw }, 'a dataset', refuse),
+    parse(
+      DatasetRowShape,
+      { thread: null, look: null, drafts: null, step: null, replaced_by: null, ...raw },
+      'a dataset',
+      refuse,
+    ),
   );
   const from = await piecesTable(db);
   const details = new Map<string, string>();
@@ -178,6 +214,36 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
       refuse(`is damaged: what is stored of ${what} cannot be used. ${e.message}`);
     }
   }
+}
+
+/** Recipes, their versions and run tables, each held to its shape. */
+async function copyWritten(db: Knex, refuse: Refuse): Promise<void> {
+  if (!(await has(db, 'recipes'))) return;
+  const ids = new Set<string>();
+  for (const raw of await rowsOf(db, 'recipes')) {
+    const row = parse(RecipeRowShape, raw, 'a recipe', refuse);
+    ids.add(row.id);
+    await db('recipes').insert(row);
+  }
+  const there = new Set<string>();
+  for (const raw of await rowsOf(db, 'recipe_versions')) {
+    const row = parse(RecipeVersionShape, raw, 'a recipe', refuse);
+    if (!ids.has(row.recipe_id)) refuse('is damaged: it has a version of a recipe that is not in it.');
+    heldTo(RecipeShape, row.body, `version ${row.version} of a recipe`, refuse);
+    there.add(`${row.recipe_id} ${row.version}`);
+    await db('recipe_versions').insert(row);
+  }
+  for (const { id, version } of (await db('recipes').select('id', 'version')) as { id: string; version: number }[])
+    if (!there.has(`${id} ${version}`)) refuse('is damaged: a recipe lacks its last version.');
+  for (const raw of await rowsOf(db, 'run_tables')) {
+    const row = parse(TableRowShape, raw, 'a run table', refuse);
+    heldTo(TableBody, row.body, 'a run table', refuse);
+    await db('run_tables').insert(row);
+  }
+}
+
+function heldTo(shape: z.ZodType, text: string, what: string, refuse: Refuse): void {
+  if (!shape.safeParse(parseJson(text, what, refuse)).success) refuse(`is damaged: ${what} cannot be used.`);
 }
 
 function parse<T>(shape: z.ZodType<T>, raw: Record<string, unknown>, what: string, refuse: Refuse): T {

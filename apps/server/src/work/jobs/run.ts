@@ -1,6 +1,19 @@
-import { HelkError, kindOf, methodOf, runOn, type AnyHandle, type DatasetInfo, type OpenSink } from '@helk/core';
+import { HelkError, kindOf, runOn, type AnyHandle, type DatasetInfo, type OpenSink } from '@helk/core';
 import { refOf } from '@helk/core/api/refs';
-import { describe, begin, getRun, openDataset, publish, stage, stageHandle } from '../../store/project-store';
+import {
+  begin,
+  describe,
+  discardStaged,
+  freeName,
+  getDatasetRow,
+  getRun,
+  openDataset,
+  publish,
+  stage,
+  stageHandle,
+  wholeInfo,
+} from '../../store/project-store';
+import { methodIn } from '../../store/recipes';
 import { piecesOf } from '../../store/pieces';
 import { variantName } from '../names';
 import type { RunTask } from '../tasks';
@@ -9,7 +22,13 @@ import { slice, type Hands } from './hands';
 export async function run(task: RunTask, { db, progress, isCancelled }: Hands): Promise<{ outputs: string[] }> {
   const record = await getRun(db, task.runId);
   await begin(db, task.runId);
-  const method = methodOf(record.method);
+  const method = await methodIn(db, record.method, record.version);
+  const { naming } = (await db('runs').where({ id: task.runId }).first('naming')) as { naming: string | null };
+  const kept = new Set(
+    Object.entries(method.outputs).flatMap(([role, o]) =>
+      record.params['keep'] === 'all' || !o.optional ? [role] : [],
+    ),
+  );
   const handles: Record<string, AnyHandle[]> = {};
   const infos: Record<string, DatasetInfo[]> = {};
   const names: Record<string, string[]> = {};
@@ -28,17 +47,14 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     const name = method.named?.(names, record.params as never, role).slice(0, 200) ?? method.outputs[role]!.label;
     return sibling ? variantName(method, name, sibling.params, params) : name;
   };
-  const made = (role: string, params: Record<string, unknown>) => ({
-    name: nameOf(role, params),
-    runId: task.runId,
-    role,
-    batch: null,
-    source: null,
-  });
+  const made = (full: string, name: string) => {
+    const [step, role] = full.includes('.') ? (full.split('.') as [string, string]) : [null, full];
+    return { name, runId: task.runId, role, step, batch: record.table?.id ?? null, source: null };
+  };
   // Results that come part by part go straight into the project, staged.
   const begun = new Map<string, Promise<string>>();
   const openSink: OpenSink = (role, kind, head) => {
-    const id = stage(db, { ...made(role, record.params), kind });
+    const id = stage(db, { ...made(role, method.chain ? role : nameOf(role, record.params)), kind });
     begun.set(role, id);
     return later(async () => {
       const store = piecesOf(db, await id);
@@ -53,6 +69,20 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
       };
     });
   };
+  /** What the steps of a recipe make lies in the project, staged, so that no chain is too long for the memory. */
+  const settled = new Map<string, string>();
+  const settle = async (role: string, name: string, handle: AnyHandle): Promise<AnyHandle> => {
+    const wanted = naming === null || !kept.has(role) ? name : kept.size > 1 ? `${naming}, ${name}` : naming;
+    const at = await begun.get(role);
+    if (at)
+      await db('datasets')
+        .where({ id: at })
+        .update({ name: await freeName(db, wanted) });
+    const id = at ?? (await stageHandle(db, made(role, wanted), handle, quiet));
+    settled.set(role, id);
+    const info = await wholeInfo(db, await getDatasetRow(db, id, 'staged'));
+    return kindOf(info).open(info, piecesOf(db, id));
+  };
   const outcome = await runOn(method, handles, record.params, {
     infos,
     names,
@@ -60,20 +90,31 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     memoryLimit: task.memoryLimit,
     isCancelled,
     openSink,
-    onProgress: slice(progress, 0, 0.8),
+    ...(method.chain ? { settle } : {}),
+    onProgress: slice(progress, 0, method.chain ? 1 : 0.8),
   });
   const staged: string[] = [];
   for (const [k, o] of outcome.outputs.entries()) {
     const share = (i: number): number => 0.8 + (0.2 * i) / outcome.outputs.length;
+    const name = nameOf(o.role, outcome.params);
+    const called = naming === null ? name : outcome.outputs.length > 1 ? `${naming}, ${name}` : naming;
+    const ready = settled.get(o.role) ?? (await begun.get(o.role));
+    if (ready && naming !== null && !method.chain)
+      await db('datasets')
+        .where({ id: ready })
+        .update({ name: await freeName(db, called) });
     staged.push(
-      await (begun.get(o.role) ??
-        stageHandle(db, made(o.role, outcome.params), o.handle, slice(progress, share(k), share(k + 1)))),
+      ready ?? (await stageHandle(db, made(o.role, called), o.handle, slice(progress, share(k), share(k + 1)))),
     );
   }
   if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
   await publish(db, task.runId, staged, outcome);
+  // What was only on the way goes.
+  if (method.chain) await discardStaged(db, task.runId);
   return { outputs: staged };
 }
+
+const quiet = (): void => undefined;
 
 type Collector = NonNullable<ReturnType<OpenSink>>;
 

@@ -22,6 +22,8 @@ class FakeApi {
       project: projectOf('project1'),
       datasets: [datasetOf('ground0001', { data: ground })],
       runs: [],
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = () => () => undefined;

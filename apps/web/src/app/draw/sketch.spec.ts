@@ -18,7 +18,14 @@ class FakeApi {
   methods = () => Promise.resolve([]);
   projects = () => Promise.resolve([projectOf('project1')]);
   project = (): Promise<ApiProjectDetail> =>
-    Promise.resolve({ project: projectOf('project1', { crs: this.crs }), datasets: [], runs: [], workbench: null });
+    Promise.resolve({
+      project: projectOf('project1', { crs: this.crs }),
+      datasets: [],
+      runs: [],
+      recipes: [],
+      tables: [],
+      workbench: null,
+    });
   follow = (_: string, on: (e: ProjectEvent) => void) => {
     this.on = on;
     return () => undefined;

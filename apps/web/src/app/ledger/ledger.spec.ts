@@ -73,6 +73,8 @@ const detail: ApiProjectDetail = {
     }),
     run('r3', { state: 'interrupted', outputs: [], params: { unit: 'percent' }, inputs: { elevation: ['tile-b'] } }),
   ],
+  recipes: [],
+  tables: [],
   workbench: null,
 };
 

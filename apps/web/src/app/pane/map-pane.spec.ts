@@ -39,6 +39,8 @@ class FakeApi {
         datasetOf('far0000001', { data: far }, { name: 'Far wells' }),
       ],
       runs: [],
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = (_: string, on: (e: ProjectEvent) => void) => {

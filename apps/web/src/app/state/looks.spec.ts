@@ -67,6 +67,8 @@ class FakeApi {
         ),
       ],
       runs,
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = (_id: string, on: (e: ProjectEvent) => void) => {

@@ -63,6 +63,8 @@ describe('time in panes', () => {
             runOf('t', 'time.trend', { inputs: { stack: ['stack'] } }),
             runOf('o', 'time.trend', { inputs: { stack: ['stack'] } }),
           ],
+          recipes: [],
+          tables: [],
           workbench: null,
         }),
       features: () => Promise.resolve(places),

@@ -48,6 +48,8 @@ describe('weights and the features they are of', () => {
             runOf('w', 'stats.weights', { inputs: { features: ['places'] } }),
             runOf('c', 'stats.localMoran', { inputs: { features: ['places'] } }),
           ],
+          recipes: [],
+          tables: [],
           workbench: null,
         }),
       features: (_: string, id: string) => Promise.resolve(data[id]),

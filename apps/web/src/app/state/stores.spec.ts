@@ -16,6 +16,8 @@ const detail = (id: string, features: Features): ApiProjectDetail => ({
   project: projectOf(id, { name: id }),
   datasets: [datasetOf('points0001', { info: infoOf(features) }, { name: id })],
   runs: [],
+  recipes: [],
+  tables: [],
   workbench: null,
 });
 const rest = (): Promise<void> => new Promise((r) => setTimeout(r));

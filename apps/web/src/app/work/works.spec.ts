@@ -148,6 +148,8 @@ class FakeApi {
           outputs: ['matrix0001'],
         }),
       ],
+      recipes: [],
+      tables: [],
       workbench: null,
     });
   follow = () => () => undefined;
