@@ -3,8 +3,8 @@ import { basename } from 'node:path';
 import { displayUnit, HelkError, kindOf, type Method } from '@helk/core';
 import { checkRecipe } from '@helk/core/recipe/check';
 import { recipeMethod } from '@helk/core/recipe/method';
-import { keptOf, methodOfStep } from '@helk/core/recipe/reads';
-import { openSettings, specsOf, stepTitle } from '@helk/core/recipe/settings';
+import { keptOf, methodOfStep, specsOf, stepTitle } from '@helk/core/recipe/reads';
+import { openSettings } from '@helk/core/recipe/settings';
 import { fromsOf, MOST_TEXT, parseRecipe, type Recipe } from '@helk/core/recipe/shape';
 import type { Arguments } from './arguments';
 import { runAndTell } from './run';
@@ -51,7 +51,7 @@ function check(r: Recipe, a: Arguments): void {
     const { title, about, inputs } = r;
     const steps = r.steps.map((s) => {
       const m = methodOfStep(s);
-      return { ...s, title: stepTitle(s), settings: m ? openSettings(s, m).map((n) => `${s.id}.${n}`) : [] };
+      return { ...s, title: stepTitle(s), settings: m ? openSettings(s, specsOf(m)).map((n) => `${s.id}.${n}`) : [] };
     });
     print(JSON.stringify({ title, about, inputs, steps, makes: keptOf(r), checks }, null, 2));
   } else tell(r);
@@ -74,7 +74,7 @@ function tell(r: Recipe): void {
     const m = methodOfStep(s);
     print(`  ${k + 1}. ${s.id}  ${stepTitle(s)} (${s.method})`);
     for (const [role, given] of Object.entries(s.inputs)) print(`     ${role} from ${fromsOf(given).join(', ')}`);
-    const open = m ? openSettings(s, m) : [];
+    const open = m ? openSettings(s, specsOf(m)) : [];
     for (const [name, spec] of Object.entries(m ? specsOf(m) : {})) {
       const value = s.params[name] ?? spec.default;
       if (!open.includes(name) && s.params[name] === undefined) continue;

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import Database from 'better-sqlite3';
 import { crsOfCode, measureRaster, Random } from '@helk/core';
-import type { ApiProject, ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
+import type { ApiProject, ApiProjectDetail, ApiRecipe, ApiRun, ApiTable } from '@helk/core/api/schemas';
 import { writeGeoTiff } from '@helk/core/formats';
 
 /** The built server: what is killed is a whole process with its children, as a machine kills it. */
@@ -128,6 +128,34 @@ const runOf = (method: string, role: string, dataset: string): object => ({
 });
 const large = await gridFile(1400);
 
+/** A chain of some steps, of which the last result is kept. */
+const SLOPES = {
+  helkRecipe: 1,
+  title: 'Slopes',
+  inputs: [{ name: 'ground', kind: 'raster' }],
+  steps: [
+    { id: 'fill', method: 'terrain.fill', inputs: { elevation: 'ground' } },
+    { id: 'slope', method: 'terrain.slope', inputs: { elevation: 'fill.filled' } },
+    { id: 'steep', method: 'terrain.slope', inputs: { elevation: 'slope.slope' } },
+  ],
+  keep: ['fill.filled', 'steep.slope'],
+};
+
+/** Begins a table of eight runs; answers with its id. */
+export async function startTable(v: Victim, p: string, d: string): Promise<string> {
+  const rows = Array.from({ length: 8 }, (_, k) => ({ id: `r${k}`, cells: [d, String(k + 1)] }));
+  const body = {
+    title: 'Many',
+    method: 'terrain.slope',
+    names: 'Slope {zFactor}',
+    columns: ['in:elevation', 'zFactor'],
+    rows,
+  };
+  const table = await v.ask<ApiTable>(`/api/projects/${p}/tables`, 'POST', body);
+  await v.ask(`/api/projects/${p}/tables/${table!.id}/run`, 'POST', {});
+  return table!.id;
+}
+
 /** What is under way when the server is killed. */
 export const MOMENTS: Record<string, Moment> = {
   'first start': { within: 9000, first: true },
@@ -148,6 +176,14 @@ export const MOMENTS: Record<string, Moment> = {
       while (((await v.ask<ApiRun>(`/api/projects/${p}/runs/${r!.id}`))?.progress ?? 1) < 0.75) continue;
     },
   },
+  'a recipe': {
+    within: 1200,
+    act: async (v, p, d) => {
+      const made = await v.ask<ApiRecipe>(`/api/projects/${p}/recipes`, 'POST', { recipe: SLOPES });
+      return v.ask(`/api/projects/${p}/runs`, 'POST', runOf(`recipe:${made!.id}`, 'ground', d));
+    },
+  },
+  'a run table': { within: 1500, act: startTable },
   'deletion of a project': { within: 40, act: (v, p) => v.ask(`/api/projects/${p}`, 'DELETE') },
   export: { within: 300, act: (v, p, d) => v.ask(`/api/projects/${p}/datasets/${d}/export`) },
   'saving a project': { within: 200, act: (v, p) => v.ask(`/api/projects/${p}/file`) },

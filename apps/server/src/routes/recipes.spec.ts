@@ -144,6 +144,25 @@ describe('recipes and run tables over HTTP', () => {
     expect(Object.keys(schema.data.properties)).toContain('helkRecipe');
   });
 
+  it('lifts a recipe from what was made, and looks at one that is being written', async () => {
+    const mosaic = await run('raster.mosaic', { tiles: sources });
+    const fill = await run('terrain.fill', { elevation: mosaic.outputs });
+    const land = await run('terrain.watersheds', { elevation: [fill.outputs[0]], outlets: [gauge] }, { snap: '30 m' });
+    const lifted = await call<Recipe>(`/api/projects/${p}/recipes/lift`, 'POST', { datasets: land.outputs });
+    expect(lifted.status).withContext(JSON.stringify(lifted.data)).toBe(200);
+    expect(lifted.data.steps.map((s) => s.method)).toEqual(['raster.mosaic', 'terrain.fill', 'terrain.watersheds']);
+    const looked = await call<ApiRecipe>('/api/recipes/check', 'POST', { recipe: lifted.data });
+    expect(looked.data.checks).toEqual([]);
+    const { data: r } = await add(lifted.data);
+    const again = await run(`recipe:${r.id}`, { tiles: sources, outlets: [gauge] });
+    expect(await bytesOf(again.outputs[0]!)).toBe(await bytesOf(land.outputs[0]!));
+    // What a recipe made is lifted through it.
+    const through = await call<Recipe>(`/api/projects/${p}/recipes/lift`, 'POST', { datasets: again.outputs });
+    expect(through.data.steps.map((s) => s.method)).toEqual(lifted.data.steps.map((s) => s.method));
+    const source = await call<ApiProblem>(`/api/projects/${p}/recipes/lift`, 'POST', { datasets: [gauge] });
+    expect(source.data.detail).toContain('was not made by a method');
+  });
+
   describe('a run table', () => {
     const body = (cells: string[][], over: Partial<ApiTable> = {}) => ({
       title: 'Snaps',

@@ -1,11 +1,15 @@
 import type { Express } from 'express';
+import type { Knex } from 'knex';
 import * as z from 'zod';
 import { refuseBroken } from '@helk/core/recipe/check';
+import { historyOf, type Past, type PastDataset, type PastRun } from '@helk/core/recipe/history';
+import { lift } from '@helk/core/recipe/lift';
 import { RecipeShape, recipeFrom, writeRecipe, type Recipe } from '@helk/core/recipe/shape';
 import type { ApiRecipe, ApiTable } from '@helk/core/api/schemas';
 import type { Context } from '../context';
 import type { Project } from '../projects';
-import { addRecipe, getRecipe, listRecipes, methodIn, recipeAt, saveRecipe, setRecipe } from '../store/recipes';
+import { listDatasets, listRuns } from '../store/project-store';
+import { addRecipe, getRecipe, listRecipes, looked, methodIn, recipeAt, saveRecipe, setRecipe } from '../store/recipes';
 import { addTable, getTable, listTables, saveTable, setTable } from '../store/run-tables';
 import { checkTable, reportOf, runTable } from '../work/run-tables';
 import { attach } from './bytes';
@@ -30,6 +34,12 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
   };
 
   hang(app, 'recipeSchema', () => z.toJSONSchema(RecipeShape, { io: 'input' }) as Record<string, unknown>);
+  hang(app, 'checkRecipe', ({ body }) => looked(recipeFrom(body.recipe), 'recipe:draft'));
+  hang(app, 'liftRecipe', async ({ params, body }) => {
+    const { db } = await of(params);
+    const past = await pastOf(db);
+    return lift(historyOf(body.datasets, past), past);
+  });
   hang(app, 'recipes', async ({ params }) => listRecipes((await of(params)).db));
   hang(app, 'createRecipe', async ({ params, body }) => {
     const p = await of(params);
@@ -91,4 +101,14 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
     const table = await getTable(p.db, params['table']!);
     attach(res, `${table.title}.csv`, 'text/csv; charset=utf-8', await reportOf(p, table));
   });
+}
+
+/** What a project knows of how its datasets were made. */
+async function pastOf(db: Knex): Promise<Past> {
+  const datasets = await listDatasets(db);
+  const runs = await listRuns(db);
+  return {
+    datasets: Object.fromEntries(datasets.map((d) => [d.id, d as unknown as PastDataset])),
+    runs: Object.fromEntries(runs.map((r) => [r.id, r as PastRun])),
+  };
 }

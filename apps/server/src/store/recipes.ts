@@ -43,20 +43,23 @@ export async function methodIn(db: Knex, id: string, version?: number): Promise<
   return recipeMethod(at.recipe, id, at.version);
 }
 
+/** A recipe with what is wrong with it, and as a method where it can run. */
+export function looked(recipe: Recipe, id: string, version = 1): Pick<ApiRecipe, 'recipe' | 'checks' | 'method'> {
+  const checks = checkRecipe(recipe);
+  const runs = !checks.some((c) => c.level === 'refused');
+  return { recipe, checks, method: runs ? { ...describeMethod(recipeMethod(recipe, id, version)) } : null };
+}
+
 async function entry(db: Knex, row: RecipeRow): Promise<ApiRecipe> {
   const versions = (await db('recipe_versions')
     .where({ recipe_id: row.id })
     .orderBy('version', 'desc')
     .select('version', 'saved_at')) as VersionRow[];
   const { recipe } = await recipeAt(db, row.id, row.version);
-  const checks = checkRecipe(recipe);
-  const runs = !checks.some((c) => c.level === 'refused');
   return {
     id: row.id,
     version: row.version,
-    recipe,
-    method: runs ? { ...describeMethod(recipeMethod(recipe, recipeMethodId(row.id), row.version)) } : null,
-    checks,
+    ...looked(recipe, recipeMethodId(row.id), row.version),
     versions: versions.map((v) => ({ version: v.version, savedAt: v.saved_at })),
   };
 }

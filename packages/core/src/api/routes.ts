@@ -319,6 +319,22 @@ export const ROUTES = {
     status: 200,
     response: z.looseObject({}),
   },
+  checkRecipe: {
+    verb: 'post',
+    path: '/api/recipes/check',
+    summary: 'What is wrong with a recipe, and what it is as a method',
+    body: s.NewRecipe,
+    status: 200,
+    response: s.RecipeEntry.pick({ recipe: true, method: true, checks: true }),
+  },
+  liftRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes/lift',
+    summary: 'A recipe of how some results were made; it is not kept by that',
+    body: s.LiftRequest,
+    status: 200,
+    response: RecipeShape,
+  },
   recipes: {
     verb: 'get',
     path: '/api/projects/:project/recipes',

@@ -412,6 +412,7 @@ export const NewRecipe = z.object({
   /** One that is being written may have faults yet. */
   draft: z.boolean().default(false),
 });
+export const LiftRequest = z.object({ datasets: z.array(Id).min(1, 'Name a result at least.').max(50) });
 export const MethodShape = z.looseObject({
   id: z.string(),
   title: z.string(),

@@ -21,6 +21,7 @@ export const FAMILIES: Record<string, string> = {
   time: 'Time',
   cloud: 'Point clouds',
   network: 'Networks',
+  recipe: 'Recipes',
 };
 
 /** The only list of methods. Families in the order of the work. */
@@ -56,4 +57,5 @@ export function methodOf(id: string): Method {
   );
 }
 
-export const familyOf = (m: Method): string => m.id.split('.')[0]!;
+/** Part of the id before the point; recipes of a project are a family as well. */
+export const familyOf = (m: Method): string => m.id.split(/[.:]/)[0]!;

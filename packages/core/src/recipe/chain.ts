@@ -5,8 +5,9 @@ import type { Chain, StepDone } from '../method/chain';
 import type { Figures } from '../method/define';
 import { figureUnit } from '../method/describe';
 import { runOn, type Made } from '../method/run';
-import { allFroms, keptOf, methodOfStep } from './reads';
-import { KEEP, settingsOfStep, stepTitle } from './settings';
+import { allFroms } from './links';
+import { keptOf, methodOfStep, settingsOfStep, stepTitle } from './reads';
+import { KEEP } from './settings';
 import { fromsOf, originOf, withoutBand, type Recipe, type Step } from './shape';
 
 /** What stands at one place of a recipe while it runs: what went in, or what a step made. */

@@ -3,8 +3,9 @@ import { own } from '../data/own';
 import { kindOf, type DatasetKind } from '../data/kinds';
 import { HelkError } from '../errors';
 import { methodOf } from '../method/registry';
-import { methodOfStep, outputOf, readersOf, stepOf } from './reads';
-import { openSettings, specsOf } from './settings';
+import { stepOf } from './links';
+import { methodOfStep, outputOf, readersOf, specsOf } from './reads';
+import { openSettings } from './settings';
 import { fromsOf, originOf, type Recipe, type Step } from './shape';
 
 /** What is wrong with a recipe, or worth a look, and where. */
@@ -145,7 +146,7 @@ function checkStep(recipe: Recipe, step: Step, circle: boolean, say: Say): void 
     const one = (m.params.shape[name] as z.ZodType).safeParse(value);
     if (!one.success) refuse('recipe.setting', name, `${specs[name]!.label}: ${one.error.issues[0]!.message}`);
   }
-  const open = openSettings(step, m);
+  const open = openSettings(step, specsOf(m));
   for (const [name, spec] of Object.entries(specs))
     if (!spec.optional && spec.default === undefined && step.params[name] === undefined && !open.includes(name))
       say({

@@ -7,7 +7,7 @@ import { historyOf, type Past, type PastDataset, type PastRun } from './history'
 import { lift } from './lift';
 import { recipeMethod } from './method';
 import { valley, WATERSHED } from './recipe-fixture';
-import { allFroms } from './reads';
+import { allFroms } from './links';
 
 beforeAll(setupNode);
 

@@ -5,33 +5,13 @@ import type { Method } from '../method/define';
 import { foresee, type Infos } from '../method/resolve';
 import { kindOf } from '../data/kinds';
 import type { History, Passage, Past, Read } from './history';
-import { methodOfStep } from './reads';
-import { likelySettings, specsOf } from './settings';
+import { freeAmong, nameFrom } from './names';
+import { methodOfStep, specsOf } from './reads';
+import { likelySettings } from './settings';
 import { recipeFrom, type Recipe, type RecipeInput, type Step } from './shape';
 
 /** Roles that say nothing of what stands in them. */
 const VAGUE = new Set(['raster', 'rasters', 'features', 'table', 'a', 'b', 'layer', 'points', 'cloud', 'stack']);
-
-/** A name that a recipe can use: `veyra-gauge 2` becomes `veyraGauge2`. */
-export function nameFrom(text: string, usual: string): string {
-  const words = text
-    .normalize('NFKD')
-    .replace(/[^A-Za-z0-9]+/g, ' ')
-    .trim()
-    .split(' ')
-    .filter(Boolean);
-  const joined = words
-    .map((w, k) => (k ? w.charAt(0).toUpperCase() + w.slice(1) : w.charAt(0).toLowerCase() + w.slice(1)))
-    .join('')
-    .slice(0, 40);
-  return /^[A-Za-z]/.test(joined) ? joined : usual;
-}
-
-/** The name, or the name with the first number that is free. */
-export function freeAmong(taken: ReadonlySet<string>, name: string): string {
-  if (!taken.has(name)) return name;
-  for (let k = 2; ; k++) if (!taken.has(`${name}${k}`)) return `${name}${k}`;
-}
 
 /**
  * A recipe of what worked: sources become its inputs (those that were taken together as one), runs its steps. Settings that the data had
@@ -91,7 +71,7 @@ export function lift(history: History, past: Past): Recipe {
     if (p.seed !== 1 && m.random) step.seed = p.seed;
     const note = p.makes.map((x) => (x.dataset ? past.datasets[x.dataset]?.note : '')).find(Boolean);
     if (note) step.note = note.slice(0, 4000);
-    steps.push({ ...step, open: likelySettings(step, m) });
+    steps.push({ ...step, open: likelySettings(step, specsOf(m)) });
   }
   const last = methodOfStep(steps.at(-1)!)!;
   return recipeFrom({

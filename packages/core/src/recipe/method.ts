@@ -8,8 +8,8 @@ import { choice, describe, plainParam, type ParamSpec } from '../method/params';
 import { foresee, type Infos } from '../method/resolve';
 import { runChain } from './chain';
 import { refuseBroken } from './check';
-import { keptOf, methodOfStep, readersOf } from './reads';
-import { KEEP, matters, openSettings, settingsOfStep, specsOf, stepTitle } from './settings';
+import { keptOf, methodOfStep, readersOf, settingsOfStep, specsOf, stepTitle } from './reads';
+import { KEEP, matters, openSettings } from './settings';
 import { fromsOf, originOf, type Recipe, type RecipeInput, type Step } from './shape';
 
 /** What there is of it: what the recipe keeps, or all that its steps make. */
@@ -111,7 +111,7 @@ function settingsOf(recipe: Recipe): z.ZodObject {
   for (const step of recipe.steps) {
     const m = methodOfStep(step)!;
     const specs = specsOf(m);
-    const offered = openSettings(step, m);
+    const offered = openSettings(step, specsOf(m));
     for (const [name, spec] of Object.entries(specs)) {
       const here = offered.includes(name);
       const schema = settingSchema(step, m, name, {

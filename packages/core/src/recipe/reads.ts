@@ -1,17 +1,26 @@
 import { own } from '../data/own';
 import type { InputSpec, Method, OutputSpec } from '../method/define';
+import { paramSpecs, type ParamSpec } from '../method/params';
 import { methods } from '../method/registry';
-import { fromsOf, originOf, withoutBand, type Recipe, type Step } from './shape';
+import { readsFrom, stepOf } from './links';
+import { fromsOf, withoutBand, type Recipe, type Step } from './shape';
 
 const BY_ID = new Map(methods().map((m) => [m.id, m]));
 
 /** The method of a step; undefined where there is none of that id. */
 export const methodOfStep = (step: Pick<Step, 'method'>): Method | undefined => BY_ID.get(step.method);
 
-export const stepOf = (recipe: Recipe, id: string): Step | undefined => recipe.steps.find((s) => s.id === id);
+const specs = new WeakMap<Method, Record<string, ParamSpec>>();
 
-/** Everything that the inputs of a step come from. */
-export const allFroms = (step: Step): string[] => Object.values(step.inputs).flatMap((given) => [...fromsOf(given)]);
+/** The settings of a method, worked out once. */
+export function specsOf(m: Method): Record<string, ParamSpec> {
+  let s = specs.get(m);
+  if (!s) specs.set(m, (s = paramSpecs(m.params)));
+  return s;
+}
+
+/** A short title of a step: the analyst's words, else the method's. */
+export const stepTitle = (step: Step): string => step.title ?? methodOfStep(step)?.title ?? step.method;
 
 /** The role of a step that something stands in, with what that role wants. */
 export interface Reader {
@@ -38,26 +47,22 @@ export function outputOf(recipe: Recipe, step: string, role: string): OutputSpec
   return m && own(m.outputs, role);
 }
 
-/** Steps that cannot be without one, itself first. */
-export function dependants(recipe: Recipe, id: string): Step[] {
-  const gone = new Set([id]);
-  for (let found = true; found;) {
-    found = false;
-    for (const s of recipe.steps)
-      if (!gone.has(s.id) && allFroms(s).some((f) => gone.has(originOf(f).step ?? ''))) {
-        gone.add(s.id);
-        found = true;
-      }
-  }
-  return recipe.steps.filter((s) => gone.has(s.id));
-}
-
 /** What is kept, or what no other step reads where nothing is. */
 export function keptOf(recipe: Recipe): string[] {
   if (recipe.keep.length) return recipe.keep;
   return recipe.steps.flatMap((s) =>
     Object.entries(methodOfStep(s)?.outputs ?? {})
-      .filter(([role, o]) => !o.optional && !readersOf(recipe, `${s.id}.${role}`).length)
+      .filter(([role, o]) => !o.optional && !recipe.steps.some((t) => readsFrom(t, `${s.id}.${role}`)))
       .map(([role]) => `${s.id}.${role}`),
   );
+}
+
+/** Settings of a step as they are given to its method, from those of the recipe in plain form. */
+export function settingsOfStep(step: Step, plain: Record<string, unknown>): Record<string, unknown> {
+  const out: Record<string, unknown> = { ...step.params };
+  for (const name of Object.keys(specsOf(methodOfStep(step)!))) {
+    const v = plain[`${step.id}.${name}`];
+    if (v !== undefined && v !== null && v !== '') out[name] = v;
+  }
+  return out;
 }

@@ -1,0 +1,20 @@
+/** A name that a recipe can use: `veyra-gauge 2` becomes `veyraGauge2`. */
+export function nameFrom(text: string, usual: string): string {
+  const words = text
+    .normalize('NFKD')
+    .replace(/[^A-Za-z0-9]+/g, ' ')
+    .trim()
+    .split(' ')
+    .filter(Boolean);
+  const joined = words
+    .map((w, k) => (k ? w.charAt(0).toUpperCase() + w.slice(1) : w.charAt(0).toLowerCase() + w.slice(1)))
+    .join('')
+    .slice(0, 40);
+  return /^[A-Za-z]/.test(joined) ? joined : usual;
+}
+
+/** The name, or the name with the first number that is free. */
+export function freeAmong(taken: ReadonlySet<string>, name: string): string {
+  if (!taken.has(name)) return name;
+  for (let k = 2; ; k++) if (!taken.has(`${name}${k}`)) return `${name}${k}`;
+}
