@@ -251,10 +251,11 @@ export async function stageHandle(
   return id;
 }
 
-/** The name, or the name with the first free number behind it. */
-export async function freeName(db: Knex, name: string): Promise<string> {
+/** The name, or the name with the first free number behind it. @param own id of the dataset that is to have it, where there is one */
+export async function freeName(db: Knex, name: string, own = ''): Promise<string> {
   const taken = (await db('datasets')
     .whereNot({ state: 'removed' })
+    .whereNot({ id: own })
     // Only names that begin alike can be in the way.
     .whereRaw('name >= ? AND name < ? || char(1114111)', [name, name])
     .select('name')) as { name: string }[];

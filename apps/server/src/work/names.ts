@@ -1,4 +1,5 @@
 import { paramSpecs, type Method, type ParamSpec } from '@helk/core';
+import { settingWords } from '@helk/core/method/setting-words';
 
 /** A variant is named after what differs from its sibling: `Slope, percent` or `Filled, depth limit 50 m`. */
 export function variantName(
@@ -15,13 +16,8 @@ export function variantName(
   return parts.length ? `${label}, ${parts.join(', ')}`.slice(0, 120) : label;
 }
 
-/** A setting in few words: coordinates that were drawn say nothing to anybody. */
+/** What was drawn is told with what it is. */
 function words(spec: ParamSpec, value: string): string {
-  if (spec.widget?.startsWith('drawn-')) {
-    const n = value.split(';').filter((s) => s.trim()).length;
-    return `${spec.label.toLowerCase()} (${n})`;
-  }
-  if (spec.type === 'moment') return value.replace('T', ' ');
-  if (spec.type === 'choice') return spec.choices?.find((c) => c.value === value)?.label ?? value;
-  return value;
+  if (!spec.widget?.startsWith('drawn-')) return settingWords(spec, value);
+  return `${spec.label.toLowerCase()} (${settingWords(spec, value).replace(' drawn', '')})`;
 }

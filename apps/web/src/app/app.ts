@@ -23,8 +23,11 @@ import { PaneShell } from './pane/pane';
 import { ICONS } from './parts/icons';
 import { ProjectMenu } from './projects/project-menu';
 import { SystemMenu } from './projects/system-menu';
+import { DeskView } from './recipes/desk-view';
+import { RecipesList } from './recipes/recipes-list';
 import { RunSheet } from './run-sheet/run-sheet';
 import { Drawing } from './draw/drawing';
+import { Desk } from './state/desk';
 import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
@@ -45,6 +48,7 @@ const BESIDE = 1200;
   imports: [
     AskBox,
     Catalogue,
+    DeskView,
     MethodsList,
     Evidence,
     Gather,
@@ -52,6 +56,7 @@ const BESIDE = 1200;
     NgIcon,
     PaneShell,
     ProjectMenu,
+    RecipesList,
     Review,
     RunSheet,
     SystemMenu,
@@ -66,6 +71,9 @@ export class App {
   protected readonly bench = inject(BenchStore);
   protected readonly review = inject(ReviewStore);
   protected readonly service = inject(ServiceStore);
+  protected readonly desk = inject(Desk);
+  /** Something lies where the panes are. */
+  protected readonly covered = computed(() => this.review.open() || this.service.open() || this.desk.lying() !== null);
   /** Lights links of what is picked, wherever those are seen. */
   protected readonly near = inject(Neighbourhood);
   /** What is picked of one dataset is picked of all that have its rows. */
@@ -77,6 +85,7 @@ export class App {
     { id: 'gather', label: 'Gather' },
     { id: 'ledger', label: 'Ledger' },
     { id: 'methods', label: 'Methods' },
+    { id: 'recipes', label: 'Recipes' },
   ];
   /** What stands on top in the first two panes, where a method compares two such. */
   protected readonly pair = computed(() => {
@@ -135,7 +144,10 @@ export class App {
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
 
   protected stage(id: Stage): void {
-    this.bench.set({ stage: this.bench.stage() === id ? null : id });
+    const leaves = this.bench.stage() === id;
+    this.bench.set({ stage: leaves ? null : id });
+    // What lies on the desk belongs to its stage; the panes come back with any other.
+    if (id !== 'recipes') this.desk.clear();
   }
 
   @HostListener('document:keydown', ['$event'])

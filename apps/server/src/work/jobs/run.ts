@@ -77,7 +77,7 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     if (at)
       await db('datasets')
         .where({ id: at })
-        .update({ name: await freeName(db, wanted) });
+        .update({ name: await freeName(db, wanted, at) });
     const id = at ?? (await stageHandle(db, made(role, wanted), handle, quiet));
     settled.set(role, id);
     const info = await wholeInfo(db, await getDatasetRow(db, id, 'staged'));
@@ -102,7 +102,7 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     if (ready && naming !== null && !method.chain)
       await db('datasets')
         .where({ id: ready })
-        .update({ name: await freeName(db, called) });
+        .update({ name: await freeName(db, called, ready) });
     staged.push(
       ready ?? (await stageHandle(db, made(o.role, called), o.handle, slice(progress, share(k), share(k + 1)))),
     );

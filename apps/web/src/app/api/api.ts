@@ -7,6 +7,7 @@ import type {
   ApiProblem,
   ApiProject,
   ApiProjectDetail,
+  ApiRecipe,
   ApiReview,
   ApiRun,
   ApiSample,
@@ -14,8 +15,12 @@ import type {
   ApiServiceHits,
   ApiServiceOffer,
   ApiServiceTake,
+  ApiTable,
+  ApiTableBody,
+  ApiTableForecast,
   ProjectEvent,
 } from '@helk/core/api/schemas';
+import type { Recipe } from '@helk/core/recipe/shape';
 import { earlyAnswer, earlyEvents } from './early';
 
 /** The only way to the server. Refusals arrive as HelkError with the server's sentence. */
@@ -72,6 +77,33 @@ export class Api {
     this.json(`/api/projects/${p}/datasets/${d}/drafts/${work}`, 'PUT', { value });
   startRun = (p: string, run: object): Promise<ApiRun> => this.json(`/api/projects/${p}/runs`, 'POST', run);
   cancelRun = (p: string, r: string): Promise<ApiRun> => this.json(`/api/projects/${p}/runs/${r}/cancel`, 'POST');
+
+  checkRecipe = (recipe: Recipe, signal: AbortSignal): Promise<Pick<ApiRecipe, 'recipe' | 'method' | 'checks'>> =>
+    this.json('/api/recipes/check', 'POST', { recipe, draft: true }, signal);
+  liftRecipe = (p: string, datasets: readonly string[]): Promise<Recipe> =>
+    this.json(`/api/projects/${p}/recipes/lift`, 'POST', { datasets });
+  createRecipe = (p: string, recipe: unknown, draft = false): Promise<ApiRecipe> =>
+    this.json(`/api/projects/${p}/recipes`, 'POST', { recipe, draft });
+  saveRecipe = (p: string, r: string, recipe: Recipe): Promise<ApiRecipe> =>
+    this.json(`/api/projects/${p}/recipes/${r}`, 'PUT', { recipe, draft: true });
+  recipeVersion = (p: string, r: string, version: number): Promise<Recipe> =>
+    this.json(`/api/projects/${p}/recipes/${r}/versions/${version}`);
+  recipeUrl = (p: string, r: string): string => `/api/projects/${p}/recipes/${r}/file`;
+  deleteRecipe = (p: string, r: string): Promise<void> => this.json(`/api/projects/${p}/recipes/${r}`, 'DELETE');
+  restoreRecipe = (p: string, r: string): Promise<ApiRecipe> =>
+    this.json(`/api/projects/${p}/recipes/${r}/restore`, 'POST');
+  createTable = (p: string, body: ApiTableBody): Promise<ApiTable> =>
+    this.json(`/api/projects/${p}/tables`, 'POST', body);
+  saveTable = (p: string, t: string, body: ApiTableBody): Promise<ApiTable> =>
+    this.json(`/api/projects/${p}/tables/${t}`, 'PUT', body);
+  deleteTable = (p: string, t: string): Promise<void> => this.json(`/api/projects/${p}/tables/${t}`, 'DELETE');
+  restoreTable = (p: string, t: string): Promise<ApiTable> =>
+    this.json(`/api/projects/${p}/tables/${t}/restore`, 'POST');
+  checkTable = (p: string, t: string, signal: AbortSignal): Promise<ApiTableForecast> =>
+    this.json(`/api/projects/${p}/tables/${t}/check`, 'POST', {}, signal);
+  runTable = (p: string, t: string, rows?: string[]): Promise<ApiRun[]> =>
+    this.json(`/api/projects/${p}/tables/${t}/run`, 'POST', rows ? { rows } : {});
+  reportUrl = (p: string, t: string): string => `/api/projects/${p}/tables/${t}/report`;
 
   services = (): Promise<ApiServiceOffer[]> => this.json('/api/services');
   searchService = (

@@ -242,7 +242,7 @@ export class ChangeMatrix {
   /** Picks the areas of a cell in the overlay that was made with the matrix. */
   protected async pick(from: string, to: string): Promise<void> {
     this.here.set(`${from}>${to}`);
-    const run = this.item().runId ? this.store.runEntityMap()[this.item().runId!] : undefined;
+    const run = this.store.madeBy(this.item());
     const made = run?.outputs.map((id) => this.store.datasetEntityMap()[id]);
     const grid = made?.find((d) => d && ofKind('raster', d.info));
     if (grid) {

@@ -93,7 +93,7 @@ export class CorrelationsPanel {
   private readonly asked = inject(ChartAsked);
   protected readonly here = signal('');
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   protected readonly said = computed(() => {
     const how = String(this.run()?.params['method'] ?? 'pearson');
     const words: Record<string, string> = {

@@ -81,7 +81,7 @@ export class CrossingPanel {
   private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   protected readonly names = computed(() =>
     ['a', 'b'].map((role) => this.project.datasetEntityMap()[this.run()?.inputs[role]?.[0] ?? '']?.name ?? 'removed'),
   );

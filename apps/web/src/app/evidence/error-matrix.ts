@@ -112,10 +112,7 @@ export class ErrorMatrix {
   private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
   private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
-  private readonly run = computed(() => {
-    const { runId } = this.item();
-    return runId ? this.store.runEntityMap()[runId] : undefined;
-  });
+  private readonly run = computed(() => this.store.madeBy(this.item()));
 
   protected readonly matrix = computed(() => {
     const t = this.table();

@@ -146,7 +146,7 @@ export class GroupsPanel {
   protected readonly lit = signal<string | null>(null);
   protected readonly number = (v: number): string => formatNumber(v, 1);
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   private readonly stack = computed(() => this.rows.ofKind(this.item(), 'stack'));
   private readonly info = computed(() => (this.stack()?.info as StackInfo | undefined) ?? null);
   private readonly variable = computed(() => {

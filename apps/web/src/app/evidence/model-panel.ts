@@ -73,7 +73,7 @@ export class ModelPanel {
   private chart: Chart | null = null;
   protected readonly chosen = signal(FITTED);
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   private readonly predictors = computed(() =>
     apart(String(this.run()?.params['predictors'] ?? ''))
       .map((s) => s.trim())

@@ -108,7 +108,7 @@ export class ModelTable {
   protected readonly shown = (s: string): string => s.replaceAll('-', '−');
   protected readonly stars = signal(true);
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   private readonly tests = computed(() => {
     const of = this.looks.shows(this.item())?.panel?.of;
     const d = of

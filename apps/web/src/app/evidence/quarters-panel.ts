@@ -97,7 +97,7 @@ export class QuartersPanel {
   private readonly project = inject(ProjectStore);
   private chart: Chart | null = null;
 
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   private readonly features = computed(() => dataOf('features', this.data.now(this.item().id)));
   protected readonly quarters = computed(() => {
     const [f, run] = [this.features(), this.run()];

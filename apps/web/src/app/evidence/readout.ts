@@ -123,7 +123,7 @@ export class Readout {
         const d = this.store.datasetEntityMap()[l.dataset];
         const all =
           d && (await clientKind(d.info).readout?.(d, this.looks.of(d, l), place, crs, this.tools, p.time ?? null));
-        const run = d?.runId ? this.store.runEntityMap()[d.runId] : undefined;
+        const run = this.store.madeBy(d);
         return (all ?? []).map((r) => ({
           pane: p.id,
           name: r.of ? `${d!.name}, ${r.of}` : d!.name,

@@ -125,7 +125,7 @@ export class SeriesPanel {
 
   private readonly stack = computed(() => this.rows.ofKind(this.item(), 'stack'));
   private readonly info = computed(() => (this.stack()?.info as StackInfo | undefined) ?? null);
-  private readonly run = computed(() => this.project.runEntityMap()[this.item().runId ?? '']);
+  private readonly run = computed(() => this.project.madeBy(this.item()));
   protected readonly variables = computed(() => this.info()?.variables.map((v) => v.name) ?? []);
   protected readonly shown = computed(() => {
     const own = String(this.run()?.params['variable'] ?? '');

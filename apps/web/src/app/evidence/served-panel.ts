@@ -45,7 +45,7 @@ export class ServedPanel {
   private readonly beside = computed(() => {
     const own = this.item();
     const counted = (d: DatasetItem): string | null => {
-      const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+      const run = this.project.madeBy(d);
       return run && this.looks.shows(d)?.panel?.id === 'served'
         ? JSON.stringify([run.inputs['people'], run.params['column']])
         : null;
@@ -77,7 +77,7 @@ export class ServedPanel {
   });
   protected readonly told = computed(() => {
     const own = this.item();
-    const run = own.runId ? this.project.runEntityMap()[own.runId] : undefined;
+    const run = this.project.madeBy(own);
     const people = this.project.datasetEntityMap()[run?.inputs['people']?.[0] ?? ''];
     const total = run?.figures['total'];
     const how =

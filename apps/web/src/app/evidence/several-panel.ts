@@ -105,11 +105,11 @@ export class SeveralPanel {
 
   protected readonly frames = computed((): Frame[] => {
     const own = this.item();
-    const run = this.project.runEntityMap()[own.runId ?? ''];
+    const run = this.project.madeBy(own);
     const all = [
       own,
       ...this.project.datasetEntities().filter((d) => {
-        const r = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+        const r = this.project.madeBy(d);
         return (
           d.id !== own.id &&
           d.role === own.role &&
@@ -130,7 +130,7 @@ export class SeveralPanel {
   });
 
   private framesOf(d: DatasetItem, all: readonly DatasetItem[]): Frame[] {
-    const run = this.project.runEntityMap()[d.runId ?? ''];
+    const run = this.project.madeBy(d);
     const p = run?.params ?? {};
     const prefix = String(p['prefix'] ?? '');
     const first = this.firstNew(d);
@@ -138,7 +138,7 @@ export class SeveralPanel {
       .slice(first)
       .filter((c) => c.type === 'text' && (c.name.startsWith(`${prefix}cluster`) || c.name.startsWith('quadrant')));
     // What others have otherwise is what tells them apart.
-    const others = all.map((o) => this.project.runEntityMap()[o.runId ?? '']?.params ?? {});
+    const others = all.map((o) => this.project.madeBy(o)?.params ?? {});
     const telling = Object.keys(p).filter(
       (k) => k !== 'prefix' && k !== 'column' && others.some((o) => String(o[k]) !== String(p[k])),
     );
@@ -159,7 +159,7 @@ export class SeveralPanel {
 
   /** Columns that a run added come after those of its features. */
   private firstNew(d: DatasetItem): number {
-    const run = this.project.runEntityMap()[d.runId ?? ''];
+    const run = this.project.madeBy(d);
     const from = this.project.datasetEntityMap()[run?.inputs['features']?.[0]?.split('#')[0] ?? ''];
     return from ? columnsOf(from.info).length : 0;
   }
@@ -172,7 +172,7 @@ export class SeveralPanel {
       if (!c) continue;
       const n = (start: string): number =>
         (c.values as string[]).filter((v, i) => !c.missing?.[i] && v.startsWith(start)).length;
-      const run = this.project.runEntityMap()[m.item.runId ?? ''];
+      const run = this.project.madeBy(m.item);
       const i = run && (run.figures['i'] ?? quartersOf(f!, run)?.slope);
       out.set(m.key, `${typeof i === 'number' ? `I ${figure(i)} · ` : ''}${n('high')} high, ${n('low')} low`);
     }

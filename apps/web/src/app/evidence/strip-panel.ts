@@ -100,7 +100,7 @@ export class StripPanel {
   private readonly info = computed(() => (this.stack()?.info as StackInfo | undefined) ?? null);
   private readonly variable = computed(() => {
     const info = this.info();
-    const run = this.project.runEntityMap()[this.item().runId ?? ''];
+    const run = this.project.madeBy(this.item());
     const wish = String(run?.params['variable'] ?? '');
     return info?.variables.find((v) => v.name === wish) ?? info?.variables[0] ?? null;
   });

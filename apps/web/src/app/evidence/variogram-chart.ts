@@ -45,7 +45,7 @@ export class VariogramChart {
   private chart: Chart | null = null;
   private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
   private readonly model = computed((): Variogram | null => {
-    const run = this.item().runId ? this.store.runEntityMap()[this.item().runId!] : undefined;
+    const run = this.store.madeBy(this.item());
     return run && typeof run.figures['model'] === 'string' ? (run.figures as unknown as Variogram) : null;
   });
   protected readonly words = computed(() => {

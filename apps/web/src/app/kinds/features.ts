@@ -142,8 +142,8 @@ export const features: ClientKind<'features', VectorStyle> = {
   recoloured: (look, colour) => ({ ...look, colour }),
   alike: () => false,
 
-  async thumbnail(canvas, item, look, { data }, signal) {
-    const e = extentOf(item.info);
+  async thumbnail(canvas, item, look, { data }, signal, frame) {
+    const e = frame ?? extentOf(item.info);
     const f = await data.get(item.id);
     if (f.kind === 'features' && !signal.aborted && e) drawSmall(canvas, f, e, look);
   },

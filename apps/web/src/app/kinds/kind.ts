@@ -157,8 +157,17 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
    */
   body?(info: Kinds[N]['info'], lift: string | undefined): BodyOf<L> | null;
 
-  /** A small picture of it, or what stands for one. */
-  thumbnail(canvas: HTMLCanvasElement, item: DatasetItem, look: L, tools: Tools, signal: AbortSignal): Promise<void>;
+  /** A small picture of it, or what stands for one. @param frame in its own system; all of it where not given */
+  thumbnail(
+    canvas: HTMLCanvasElement,
+    item: DatasetItem,
+    look: L,
+    tools: Tools,
+    signal: AbortSignal,
+    frame?: Extent,
+  ): Promise<void>;
+  /** The same way of drawing with its colours between two values. */
+  between?(look: L, low: number, high: number): L;
   driver?(made: MadeOf<L>): LayerDriver<L>;
   legend?(of: LegendOf<L>): Legend;
   /** Picks what an entry of its legend stands for. */

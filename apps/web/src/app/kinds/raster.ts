@@ -58,7 +58,9 @@ export const raster: ClientKind<'raster', RasterStyle> = {
     };
   },
 
-  async thumbnail(canvas, item, look, { drawing, project }, signal) {
+  between: (look, low, high) => ({ ...look, stretch: { kind: 'own', low, high } }),
+
+  async thumbnail(canvas, item, look, { drawing, project }, signal, frame) {
     const info = item.info as RasterInfo;
     await drawing.first;
     const painted = paintedBy(
@@ -68,7 +70,7 @@ export const raster: ClientKind<'raster', RasterStyle> = {
       look.relief ? { ...look, relief: { ...look.relief, zFactor: 3 } } : look,
     );
     if (signal.aborted || !painted) return;
-    const e = gridExtent(info.grid);
+    const e = frame ?? gridExtent(info.grid);
     // Square in cells: a plain picture of the whole.
     const resolution = Math.max((e[2] - e[0]) / canvas.width, (e[3] - e[1]) / canvas.height);
     const image = await drawing.tile(

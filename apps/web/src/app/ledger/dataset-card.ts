@@ -188,7 +188,7 @@ export class DatasetCard {
       put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
       put('Fingerprint', `SHA-256 ${d.source.sha256.slice(0, 16)}…`);
     }
-    const run = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
+    const run = this.store.madeBy(d);
     if (run && run.method !== 'import') {
       put('Made by', `${run.title} (${run.method}, version ${run.version})`);
       put(

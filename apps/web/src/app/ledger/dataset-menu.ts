@@ -3,6 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { kindOf } from '@helk/core';
 import { clientKind } from '../kinds';
 import { BenchStore } from '../state/bench.store';
+import { Desk } from '../state/desk';
 import { Judge } from '../state/judge';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { worksOf } from '../work/works';
@@ -35,11 +36,12 @@ export class DatasetMenu {
   private readonly project = inject(ProjectStore);
   private readonly card = inject(Card);
   private readonly judge = inject(Judge);
+  private readonly desk = inject(Desk);
 
   protected readonly actions = computed((): { label: string; do: () => void; rule?: boolean; no?: boolean }[] => {
     const d = this.item();
     const map = clientKind(d.info).goes !== 'evidence';
-    const made = d.runId && this.project.runEntityMap()[d.runId]?.method !== 'import';
+    const made = d.runId !== null && this.project.madeBy(d)?.method !== 'import';
     return [
       ...(map
         ? [
@@ -52,7 +54,12 @@ export class DatasetMenu {
         ? [{ label: 'Hold against the other estimates', do: () => this.judge.hold(d) }]
         : []),
       ...worksOf(d).map((w) => ({ label: w.does, do: () => this.bench.openWork(w.id, d.id) })),
-      ...(made ? [{ label: 'Vary its run', do: () => this.bench.vary(d.id) }] : []),
+      ...(made
+        ? [
+            { label: 'Vary its run', do: () => this.bench.vary(d.id) },
+            { label: 'How this was made', do: () => this.desk.lay({ what: 'made', ids: [d.id] }) },
+          ]
+        : []),
       { label: 'Ask something of it', do: () => this.bench.set({ selected: d.id, askOpen: true }) },
       {
         label: 'About, rename, save as a file',

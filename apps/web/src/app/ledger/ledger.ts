@@ -230,7 +230,7 @@ export class Ledger {
     const look = new Map(
       of.flatMap((d) => d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const)),
     );
-    const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
+    const run = this.project.madeBy(item);
     for (const d of of) {
       const moved = this.anew.words(d.id);
       if (moved) look.set('system.moved', moved);

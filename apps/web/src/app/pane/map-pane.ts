@@ -123,7 +123,7 @@ export class MapPane {
   protected readonly parts = computed((): DatasetItem[] => {
     for (const { item } of this.stack()) {
       const role = this.looks.shows(item)?.parts;
-      const run = item.runId ? this.project.runEntityMap()[item.runId] : undefined;
+      const run = this.project.madeBy(item);
       if (role && run) return (run.inputs[role] ?? []).flatMap((id) => this.project.datasetEntityMap()[id] ?? []);
     }
     return [];

@@ -1,6 +1,8 @@
 import {
+  lucideArrowDown,
   lucideArrowDownToLine,
   lucideArrowLeftRight,
+  lucideArrowUp,
   lucideBoxSelect,
   lucideCamera,
   lucideCheck,
@@ -15,6 +17,7 @@ import {
   lucideEyeOff,
   lucideFilm,
   lucideFolderOpen,
+  lucideGitBranch,
   lucideGripVertical,
   lucideLasso,
   lucideLink2,
@@ -42,8 +45,10 @@ import {
 
 /** Every icon of the client; each stands beside words or carries a label. */
 export const ICONS = {
+  lucideArrowDown,
   lucideArrowDownToLine,
   lucideArrowLeftRight,
+  lucideArrowUp,
   lucideBoxSelect,
   lucideCamera,
   lucideCheck,
@@ -58,6 +63,7 @@ export const ICONS = {
   lucideEyeOff,
   lucideFilm,
   lucideFolderOpen,
+  lucideGitBranch,
   lucideGripVertical,
   lucideLasso,
   lucideLink2,

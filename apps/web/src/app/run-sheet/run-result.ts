@@ -7,6 +7,7 @@ import type { ApiRun } from '@helk/core/api/schemas';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
 import { figuresOf } from '../state/figures';
+import { Desk } from '../state/desk';
 import { Judge } from '../state/judge';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
 import { WORKS } from '../work/works';
@@ -96,6 +97,9 @@ import { WORKS } from '../work/works';
           <button class="btn" (click)="again()" data-testid="vary">
             {{ run().state === 'done' ? 'Vary' : 'Change and run again' }}
           </button>
+          @if (run().state === 'done' && results().length) {
+            <button class="btn" (click)="made()" data-testid="how-made">How this was made</button>
+          }
           <button class="btn" (click)="copy(command())">Copy as command</button>
           <button class="btn" (click)="copy(call())">Copy as HTTP call</button>
         </div>
@@ -117,6 +121,7 @@ export class RunResult {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   private readonly clipboard = inject(Clipboard);
+  private readonly desk = inject(Desk);
   protected readonly summary = summaryOf;
   protected readonly ended = computed(() => !['queued', 'running'].includes(this.run().state));
   protected readonly percent = computed(() => `${Math.round(this.run().progress * 100)} %`);
@@ -180,6 +185,10 @@ export class RunResult {
     if (!d) return 'removed';
     const file = d.source?.file ?? `${d.name}.${WRITE_FORMATS[kindOf(d.info).formats[0]!].extension}`;
     return band === null ? file : `${file}#${band + 1}`;
+  }
+
+  protected made(): void {
+    this.desk.lay({ what: 'made', ids: this.results().map((d) => d.id) });
   }
 
   protected open(d: DatasetItem): void {

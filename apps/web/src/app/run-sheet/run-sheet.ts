@@ -347,7 +347,7 @@ export class RunSheet {
   /** What was made as one that stands in another role already was: two results of one method are held against each other. */
   private relative(fits: readonly DatasetItem[], used: ReadonlySet<string>): DatasetItem | undefined {
     const kin = (d: DatasetItem): string | null => {
-      const method = this.store.runEntityMap()[d.runId ?? '']?.method;
+      const method = this.store.madeBy(d)?.method;
       return method && method !== 'import' ? `${method} ${d.role}` : null;
     };
     const own = [...used].map((id) => kin(this.item(id)!)).filter((k) => k !== null);

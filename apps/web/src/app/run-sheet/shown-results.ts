@@ -27,7 +27,7 @@ export class ShownResults {
 
   /** The result of the run it varies that has the same role. */
   private siblingOf(d: DatasetItem): string | null {
-    const run = this.store.runEntityMap()[d.runId ?? ''];
+    const run = this.store.madeBy(d);
     const before = run?.variantOf ? this.store.runEntityMap()[run.variantOf] : undefined;
     return before?.outputs.find((id) => this.store.datasetEntityMap()[id]?.role === d.role) ?? null;
   }

@@ -20,7 +20,7 @@ export class Judge {
   /** What it estimates: the run that made it, and by which input and setting its like are known. */
   private judged(d: DatasetItem): { run: ApiRun; by: NonNullable<Shows['judged']> } | null {
     const by = this.looks.shows(d)?.judged;
-    const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+    const run = this.project.madeBy(d);
     return by && run ? { run, by } : null;
   }
 

@@ -19,7 +19,7 @@ export class Looks {
 
   /** What the method that made a dataset says of how it is shown. */
   shows(d: DatasetItem): Shows | null {
-    const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+    const run = this.project.madeBy(d);
     return (d.role && run && this.project.methodMap().get(run.method)?.outputs[d.role]?.shows) || null;
   }
 
@@ -37,7 +37,7 @@ export class Looks {
   first(d: DatasetItem, beside: readonly DatasetItem[] = []): object {
     const kind = clientKind(d.info);
     const shows = this.shows(d);
-    const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+    const run = this.project.madeBy(d);
     const sources = (ids: string[]): DatasetItem[] =>
       ids.map((id) => this.project.datasetEntityMap()[id]!).filter((s) => s?.look && s.info.kind === d.info.kind);
     const like =

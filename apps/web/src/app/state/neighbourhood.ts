@@ -54,7 +54,7 @@ export class Neighbourhood {
 
   /** The dataset whose rows another has, with columns more: through runs that keep them. */
   private rootOf(d: DatasetItem): string {
-    const run = d.runId ? this.project.runEntityMap()[d.runId] : undefined;
+    const run = this.project.madeBy(d);
     const from = run?.inputs['features']?.[0];
     const source = from ? this.project.datasetEntityMap()[datasetsIn({ of: [from] })[0]!] : undefined;
     return source && run!.method.startsWith('stats.') ? this.rootOf(source) : d.id;
@@ -62,7 +62,7 @@ export class Neighbourhood {
 
   /** The features that weights were made from, where they are in the project. */
   sourceOf(w: DatasetItem): DatasetItem | undefined {
-    const run = w.runId ? this.project.runEntityMap()[w.runId] : undefined;
+    const run = this.project.madeBy(w);
     const from = run?.inputs['features']?.[0];
     return from ? this.project.datasetEntityMap()[datasetsIn({ of: [from] })[0]!] : undefined;
   }

@@ -30,9 +30,10 @@ import {
   type Extent,
   type MethodDescription,
 } from '@helk/core';
-import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
+import type { ApiDataset, ApiProject, ApiRecipe, ApiRun, ApiTable, ProjectEvent } from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
 import { LAST_PROJECT } from '../api/early';
+import { madeBy } from './made-by';
 
 /** A dataset with its info typed. */
 export type DatasetItem = Omit<ApiDataset, 'info'> & { info: DatasetInfo };
@@ -47,7 +48,10 @@ export interface Notice {
 interface ProjectState {
   project: ApiProject | null;
   projects: ApiProject[];
-  methods: MethodDescription[];
+  /** Methods of the catalogue. */
+  builtIn: MethodDescription[];
+  recipes: ApiRecipe[];
+  tables: ApiTable[];
   loading: boolean;
   failed: string | null;
   notices: Notice[];
@@ -68,7 +72,9 @@ export const ProjectStore = signalStore(
   withState<ProjectState>({
     project: null,
     projects: [],
-    methods: [],
+    builtIn: [],
+    recipes: [],
+    tables: [],
     loading: true,
     failed: null,
     notices: [],
@@ -77,6 +83,13 @@ export const ProjectStore = signalStore(
   }),
   withEntities(datasetConfig),
   withEntities(runConfig),
+  withComputed((s) => ({
+    /** All that can be run: recipes of the project among the methods. */
+    methods: computed(() => [
+      ...s.recipes().flatMap((r) => (r.method ? [r.method as unknown as MethodDescription] : [])),
+      ...s.builtIn(),
+    ]),
+  })),
   withComputed((s) => ({
     liveRuns: computed(() => s.runEntities().filter((r) => r.state === 'queued' || r.state === 'running')),
     methodMap: computed(() => new Map(s.methods().map((m) => [m.id, m]))),
@@ -113,6 +126,13 @@ export const ProjectStore = signalStore(
       notify,
       dismiss,
       guarded,
+      /** The run, or the step of a recipe's run, that made a dataset. */
+      madeBy: (d: DatasetItem | undefined): ApiRun | undefined => madeBy(d, s.runEntityMap(), s.datasetEntityMap()),
+      /** Takes what the server says of recipes and run tables at once. */
+      written(by: { recipes?: ApiRecipe[]; tables?: ApiTable[] }): void {
+        if (by.recipes) patchState(s, { recipes: put(s.recipes(), by.recipes) });
+        if (by.tables) patchState(s, { tables: put(s.tables(), by.tables) });
+      },
       /** A dataset as the client holds it: with its detail, where that has been fetched. */
       held: (d: ApiDataset): DatasetItem => {
         // What somebody is drawing this moment is newer than what the server knows of it.
@@ -132,10 +152,23 @@ export const ProjectStore = signalStore(
       if (turn !== opening) return;
       patchState(
         s,
-        { project: d.project, stored: d.workbench },
+        { project: d.project, stored: d.workbench, recipes: d.recipes, tables: d.tables },
         setAllEntities(d.datasets.map(held), datasetConfig),
         setAllEntities(d.runs, runConfig),
       );
+    };
+    const hear = (e: ProjectEvent): void => {
+      if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
+      else if (e.type === 'datasets') patchState(s, setEntities(e.datasets.map(held), datasetConfig));
+      else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
+      else if (e.type === 'recipes') patchState(s, { recipes: put(s.recipes(), e.recipes) });
+      else if (e.type === 'tables') patchState(s, { tables: put(s.tables(), e.tables) });
+      else if (e.type === 'unwritten')
+        patchState(s, {
+          recipes: s.recipes().filter((r) => !e.ids.includes(r.id)),
+          tables: s.tables().filter((t) => !e.ids.includes(t.id)),
+        });
+      else patchState(s, { project: e.project });
     };
     const listProjects = async (): Promise<void> => patchState(s, { projects: await api.projects() });
     const open = async (id: string): Promise<void> => {
@@ -147,16 +180,7 @@ export const ProjectStore = signalStore(
         await fetchAll(id, turn);
         if (turn !== opening) return;
         localStorage.setItem(LAST_PROJECT, id);
-        unfollow = api.follow(
-          id,
-          (e) => {
-            if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
-            else if (e.type === 'datasets') patchState(s, setEntities(e.datasets.map(held), datasetConfig));
-            else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
-            else patchState(s, { project: e.project });
-          },
-          () => void guarded(() => fetchAll(id, turn)),
-        );
+        unfollow = api.follow(id, hear, () => void guarded(() => fetchAll(id, turn)));
       } catch (e) {
         if (turn !== opening) return;
         patchState(s, { failed: sentence(e) });
@@ -169,7 +193,7 @@ export const ProjectStore = signalStore(
       async start(): Promise<void> {
         try {
           const [methods, projects] = await Promise.all([api.methods(), api.projects()]);
-          patchState(s, { methods, projects });
+          patchState(s, { builtIn: methods, projects });
           const last = localStorage.getItem(LAST_PROJECT);
           const whole = projects.filter((p) => !p.problem);
           const first = whole.find((p) => p.id === last) ?? whole[0];
@@ -199,7 +223,7 @@ export const ProjectStore = signalStore(
             else
               patchState(
                 s,
-                { project: null, stored: null },
+                { project: null, stored: null, recipes: [], tables: [] },
                 setAllEntities([] as DatasetItem[], datasetConfig),
                 setAllEntities([] as ApiRun[], runConfig),
               );
@@ -383,6 +407,12 @@ export const ProjectStore = signalStore(
   }),
   withHooks({ onInit: (s) => void s.start() }),
 );
+
+/** The list with some of it in their new state, new ones at the end. */
+function put<T extends { id: string }>(all: readonly T[], some: readonly T[]): T[] {
+  const by = new Map(some.map((x) => [x.id, x]));
+  return [...all.map((x) => by.get(x.id) ?? x), ...some.filter((x) => !all.some((y) => y.id === x.id))];
+}
 
 /** Extent of all of some datasets in a system; those without a system only where none has one, as they lie nowhere that is known. */
 export function extentOfAll(all: readonly DatasetItem[], crs: Crs): Extent | null {

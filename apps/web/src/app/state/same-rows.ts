@@ -20,8 +20,7 @@ export class SameRows {
   /** The dataset whose rows one has that it was made from, where its method says so. */
   from(d: DatasetItem): DatasetItem | undefined {
     const role = this.looks.shows(d)?.rows;
-    const run = role && d.runId ? this.project.runEntityMap()[d.runId] : undefined;
-    const ref = run?.inputs[role!]?.[0];
+    const ref = role ? this.project.madeBy(d)?.inputs[role]?.[0] : undefined;
     const source = ref ? this.project.datasetEntityMap()[refOf(ref).dataset] : undefined;
     const count = (x: DatasetItem): number | undefined => kindOf(x.info).rows?.(x.info).count;
     return source && count(source) === count(d) ? source : undefined;

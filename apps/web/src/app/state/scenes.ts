@@ -41,7 +41,7 @@ export class Scenes {
 
   /** The scene at the beginning of what made a raster. */
   private madeFrom(d: DatasetItem, seen: Set<string>): string | null {
-    const run = d.runId && !seen.has(d.id) ? this.store.runEntityMap()[d.runId] : undefined;
+    const run = seen.has(d.id) ? undefined : this.store.madeBy(d);
     if (!run) return null;
     seen.add(d.id);
     const [scene] = datasetsIn({ of: run.inputs['scene'] ?? [] });

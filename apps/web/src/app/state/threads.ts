@@ -1,6 +1,7 @@
 import { kindOf, systemOf, systemText } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
+import { madeBy } from './made-by';
 import type { DatasetItem } from './project.store';
 
 /** A row of the ledger: a dataset, or sources that were taken in together and are alike. */
@@ -36,10 +37,12 @@ interface Node {
  * The child with the most behind it carries the line on; the others step in as branches.
  */
 export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>): Thread[] {
+  const there = Object.fromEntries(datasets.map((d) => [d.id, d]));
   const nodes = new Map<string, Node>();
   const nodeOf = new Map<string, Node>();
   for (const d of datasets) {
-    const key = d.batch && d.source ? `${d.batch}/${makeOf(d)}` : d.id;
+    // What one run table made stands together, as sources do that were taken in together.
+    const key = d.batch ? `${d.batch}/${d.step ?? ''}/${d.role ?? ''}/${makeOf(d)}` : d.id;
     let n = nodes.get(key);
     if (!n) nodes.set(key, (n = { key, items: [], parent: null, children: [], size: 1 }));
     n.items.push(d);
@@ -47,12 +50,16 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
   }
   const roots: Node[] = [];
   for (const n of nodes.values()) {
-    const run = n.items[0]!.runId ? runs[n.items[0]!.runId] : undefined;
+    const [item] = n.items;
+    const run = madeBy(item, runs, there);
+    const from = (inputs: ApiRun['inputs']): Node | undefined =>
+      datasetsIn(inputs)
+        .map((id) => nodeOf.get(id))
+        .find((p) => p && p !== n);
+    // Of a recipe's results those stand below each other that were kept; the first below what went in.
     const first =
       run && run.method !== 'import'
-        ? datasetsIn(run.inputs)
-            .map((id) => nodeOf.get(id))
-            .find((p) => p && p !== n)
+        ? (from(run.inputs) ?? (item!.step ? from(runs[item!.runId!]!.inputs) : undefined))
         : undefined;
     if (first) {
       n.parent = first;

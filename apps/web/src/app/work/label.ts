@@ -110,7 +110,7 @@ export class Label {
 
   /** Maps of classes: the one that the places were drawn from first. */
   protected readonly maps = computed(() => {
-    const run = this.item().runId ? this.store.runEntityMap()[this.item().runId!] : undefined;
+    const run = this.store.madeBy(this.item());
     const from = run ? datasetsIn(run.inputs) : [];
     const all = this.store.datasetEntities().filter((d) => ofKind('raster', d.info)?.bands[0]?.kind === 'category');
     return [...all.filter((d) => from.includes(d.id)), ...all.filter((d) => !from.includes(d.id)).reverse()];
