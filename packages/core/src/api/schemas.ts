@@ -88,6 +88,7 @@ export const StepDoneShape = z.object({
   inputs: z.record(z.string(), z.array(z.string())),
   params: z.record(z.string(), z.unknown()),
   seed: z.number(),
+  makes: z.record(z.string(), z.string()),
   figures: FiguresShape,
   units: z.record(z.string(), z.string()),
   notes: z.array(NoteShape),

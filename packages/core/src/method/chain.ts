@@ -14,6 +14,8 @@ export interface StepDone {
   params: Record<string, unknown>;
   seed: number;
   figures: Figures;
+  /** What its results are called, by role. */
+  makes: Record<string, string>;
   /** Unit of each figure that has one. */
   units: Record<string, string>;
   notes: Note[];

@@ -1,3 +1,4 @@
+import { formatArea } from '../data/number-words';
 import type { ParamSpec } from './params';
 
 /** Letters of a setting that still says something at a glance. */
@@ -14,5 +15,7 @@ export function settingWords(spec: ParamSpec, value: unknown): string {
       .split(',')
       .map((v) => spec.choices!.find((c) => c.value === v.trim())?.label ?? v)
       .join(', ');
+  const area = spec.type === 'area' ? /^([\d.e+]+) m2$/.exec(text) : null;
+  if (area) return formatArea(Number(area[1]));
   return text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : text;
 }

@@ -64,6 +64,7 @@ export async function runChain(
       const role = `${step.id}.${o.role}`;
       const m = methodOfStep(step)!;
       const name = step.makes?.[o.role] ?? (m.named ? o.name : m.outputs[o.role]!.label);
+      done.did.makes[o.role] = name;
       const handle = hooks.settle ? await hooks.settle(role, name, o.handle) : o.handle;
       if (kept.has(role)) made.outputs.push({ role, name, handle });
       if (last.has(role)) standing.set(role, [{ handle, name, info: await kindOf(handle).study(handle) }]);
@@ -163,6 +164,7 @@ async function runStep(
       inputs,
       params: done.params,
       seed,
+      makes: {},
       figures: done.figures,
       units: unitsOf(done.figures, (name) => figureUnit(method.figures[name]?.unit, done.params, of as never)),
       notes: done.notes,

@@ -148,7 +148,8 @@ export function historyOf(ids: readonly string[], past: Past): History {
       }));
     const made = Object.entries(run.made).find(([, m]) => m.step === o.step && m.role === o.role);
     const passage = visit(run, o.step);
-    const name = made?.[1].name ?? run.steps.find((s) => s.id === o.step)?.title ?? o.step!;
+    const did = run.steps.find((s) => s.id === o.step);
+    const name = made?.[1].name ?? did?.makes[o.role!] ?? did?.title ?? o.step!;
     note(passage, o.role!, name, made && past.datasets[made[0]] ? made[0] : null);
     return [{ key: passage.key, role: o.role, band: o.band, name }];
   };

@@ -87,7 +87,8 @@ function inputSpec(recipe: Recipe, input: RecipeInput): InputSpec {
     ...(!others.size && readers.length && readers.every((r) => r.spec.or) ? { or: readers[0]!.spec.or! } : {}),
     label: input.label || input.name,
     ...(input.help ? { help: input.help } : {}),
-    least: readers.length ? Math.max(...readers.map((r) => r.spec.least)) : 0,
+    // What a step is given in the recipe it is given in every run.
+    least: Math.max(1, ...readers.map((r) => r.spec.least)),
     many: input.many ?? false,
     // The steps take the bands they want, and read as they do.
     bands: 'all',

@@ -18,8 +18,9 @@ export interface Chip {
  * Settings of a step that say something: those that are offered, and those that are not what the method would take anyway.
  *
  * @param all every setting that matters
+ * @param done of a run that is over: all its settings are given
  */
-export function chipsOf(step: Step, specs: Record<string, ParamSpec>, all = false): Chip[] {
+export function chipsOf(step: Step, specs: Record<string, ParamSpec>, all = false, done = false): Chip[] {
   const open = openSettings(step, specs);
   return Object.entries(specs).flatMap(([name, spec]) => {
     const given = step.params[name];
@@ -27,7 +28,8 @@ export function chipsOf(step: Step, specs: Record<string, ParamSpec>, all = fals
     const offered = open.includes(name);
     const odd = set && String(given as string) !== String(spec.default as string);
     if (!all && !offered && !odd) return [];
-    if (!matters(step, specs, name) && !set) return [];
+    // What the data had suggested for a setting that did not matter says nothing.
+    if (!matters(step, specs, name) && (done || !set)) return [];
     const value = set ? given : spec.default;
     const told = value !== undefined && value !== 'auto';
     return [

@@ -7,6 +7,7 @@ import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { Desk } from '../state/desk';
 import { ProjectStore } from '../state/project.store';
+import { titleOf } from '../state/threads';
 import { chipsOf } from './chips';
 import { Flow, type FlowNode } from './flow';
 import { historyIn } from './past';
@@ -108,19 +109,38 @@ export class MadeView {
       .map((id) => this.store.datasetEntityMap()[id]?.name ?? 'removed')
       .join(' and '),
   );
-  protected readonly sources = computed(() =>
-    this.history().sources.map((s) => {
-      const d = s.dataset && this.store.datasetEntityMap()[s.id];
-      return { id: s.id, name: s.name, what: d ? kindOf(d.info).summary(d.info) : 'removed since' };
-    }),
-  );
+  /** Sources; those that go into one step together are one. */
+  protected readonly sources = computed(() => {
+    const { sources, passages } = this.history();
+    const there = this.store.datasetEntityMap();
+    const sets = passages.flatMap((p) =>
+      Object.values(p.inputs).flatMap((reads) => {
+        const ids = [...new Set(reads.filter((r) => r.role === null).map((r) => r.key))];
+        return ids.length > 1 ? [ids] : [];
+      }),
+    );
+    const out: { id: string; ids: string[]; name: string; what: string }[] = [];
+    for (const s of sources) {
+      const set = sets.find((ids) => ids.includes(s.id));
+      if (out.some((o) => o.ids.includes(s.id))) continue;
+      const d = there[s.id];
+      const what = d ? kindOf(d.info).summary(d.info) : 'removed since';
+      const items = set?.flatMap((id) => there[id] ?? []) ?? [];
+      if (set && items.length === set.length)
+        out.push({ id: s.id, ids: set, name: titleOf(items), what: `${set.length} × ${what}` });
+      else out.push({ id: s.id, ids: [s.id], name: s.name, what });
+    }
+    return out;
+  });
+  /** The source, or the set it is one of, that something is read from. */
+  private readonly set = (key: string) => this.sources().find((s) => s.ids.includes(key));
   protected readonly steps = computed(() =>
     this.history().passages.map((p) => {
       const m = this.store.methodMap().get(p.method);
       // A setting that is what the method takes anyway needs no words.
       const step: Step = { id: 'x', method: p.method, inputs: {}, params: p.params as Step['params'] };
-      const all = m ? chipsOf(step, m.params, true) : [];
-      const few = m ? chipsOf(step, m.params).filter((c) => !c.unset) : [];
+      const all = m ? chipsOf(step, m.params, true, true) : [];
+      const few = m ? chipsOf(step, m.params, false, true).filter((c) => !c.unset) : [];
       const open = this.whole().has(p.key);
       const d = p.makes.map((x) => (x.dataset ? this.store.datasetEntityMap()[x.dataset] : undefined));
       return {
@@ -132,15 +152,18 @@ export class MadeView {
         makes: p.makes.map((x) => ({ ...x, kept: x.dataset !== null && this.ids().includes(x.dataset) })),
         figures: this.figures(p, m),
         note: d.find((x) => x?.note)?.note ?? '',
-        from: Object.values(p.inputs)
-          .flat()
-          .map((r) => r.name + (r.band === null ? '' : `, band ${r.band + 1}`))
-          .join(', '),
+        from: [
+          ...new Set(
+            Object.values(p.inputs)
+              .flat()
+              .map((r) => (this.set(r.key)?.name ?? r.name) + (r.band === null ? '' : `, band ${r.band + 1}`)),
+          ),
+        ].join(', '),
       };
     }),
   );
   protected readonly flow = computed((): FlowNode[] => [
-    ...this.history().sources.map((s): FlowNode => ({ id: s.id, label: s.name, kind: 'input', kept: false, from: [] })),
+    ...this.sources().map((s): FlowNode => ({ id: s.id, label: s.name, kind: 'input', kept: false, from: [] })),
     ...this.history().passages.map((p): FlowNode => ({
       id: p.key,
       label: p.makes.map((x) => x.name).join(', ') || p.title,
@@ -148,7 +171,7 @@ export class MadeView {
       kept: p.makes.some((x) => x.dataset !== null && this.ids().includes(x.dataset)),
       from: Object.values(p.inputs)
         .flat()
-        .map((r) => r.key),
+        .map((r) => this.set(r.key)?.id ?? r.key),
     })),
   ]);
   /** What the steps made beside what was read on. */

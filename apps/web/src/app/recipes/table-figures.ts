@@ -13,7 +13,6 @@ import {
 import {
   CategoryScale,
   Chart,
-  Legend,
   LinearScale,
   LineController,
   LineElement,
@@ -29,7 +28,17 @@ import { ProjectStore } from '../state/project.store';
 import { Tables } from '../state/tables';
 import { figuresOfRows, leading } from './row-figures';
 
-Chart.register(LineController, LineElement, PointElement, LinearScale, CategoryScale, Tooltip, Legend);
+Chart.register(LineController, LineElement, PointElement, LinearScale, CategoryScale, Tooltip);
+
+/** Kind by colour and by mark, for those who do not see colours. */
+const MARKS = [
+  { style: 'circle', text: '●' },
+  { style: 'rect', text: '■' },
+  { style: 'triangle', text: '▲' },
+  { style: 'rectRot', text: '◆' },
+  { style: 'star', text: '✳' },
+  { style: 'crossRot', text: '✕' },
+] as const;
 
 /** A setting against a figure, a line for each value of another setting: what the result hangs on, at a glance. */
 @Component({
@@ -37,7 +46,7 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, CategoryS
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { class: 'flex flex-col min-h-0 min-w-0', 'data-testid': 'sensitivity' },
   template: `
-    <div class="flex items-center gap-3 flex-wrap px-4 py-2 text-[12.5px]">
+    <div class="flex items-center gap-3 flex-wrap px-4 py-2 text-[12.5px]" [class.hidden]="!points()">
       <label class="flex items-center gap-1.5"
         >figure
         <select (change)="figure.set($any($event.target).value)" data-testid="figure">
@@ -55,7 +64,16 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, CategoryS
         </select></label
       >
       @if (series().length > 1) {
-        <span class="text-ink-2">a line for each {{ by()!.label.toLowerCase() }}</span>
+        <ul class="flex flex-wrap gap-x-3 gap-y-0.5" [attr.aria-label]="by()!.label">
+          <li class="text-ink-2">{{ by()!.label.toLowerCase() }}</li>
+          @for (l of series(); track l.key; let k = $index) {
+            <li class="flex items-center gap-1.5">
+              <span class="text-[13px] leading-none" [style.color]="colour(k)">{{
+                marks[k % marks.length]!.text
+              }}</span>{{ l.key }}
+            </li>
+          }
+        </ul>
       }
     </div>
     @if (points()) {
@@ -146,20 +164,18 @@ export class TableFigures {
   ): ChartConfiguration {
     const unit = this.unitOf(x.at);
     const number = (v: number): string => formatNumber(v, Math.abs(v));
-    const many = series.length > 1;
     return {
       type: 'line',
       data: {
         datasets: series.map((s, k) => {
-          const colour = many ? CATEGORY_COLOURS[k % CATEGORY_COLOURS.length]! : themeColour('--act');
+          const colour = this.colour(k);
           return {
             label: s.key,
             data: s.points as never,
             borderColor: colour,
             backgroundColor: colour,
             borderWidth: 1.6,
-            // Kind by colour and by mark, for those who do not see colours.
-            pointStyle: (['circle', 'rect', 'triangle', 'rectRot', 'star', 'cross'] as const)[k % 6]!,
+            pointStyle: MARKS[k % MARKS.length]!.style,
             pointRadius: 4,
             showLine: x.numeric,
           };
@@ -182,16 +198,17 @@ export class TableFigures {
           y: axis('y', y.unit ? `${y.label} (${displayUnit(y.unit)})` : y.label, number),
         },
         plugins: {
-          legend: {
-            display: many,
-            position: 'right',
-            labels: { font: WORD_FONT, color: themeColour('--ink'), usePointStyle: true },
-          },
           tooltip: { bodyFont: NUMBER_FONT, titleFont: WORD_FONT },
         },
       } as never,
     };
   }
+
+  /** One line is in the ink of the workbench; several are told apart. */
+  protected colour = (k: number): string =>
+    this.series().length > 1 ? CATEGORY_COLOURS[k % CATEGORY_COLOURS.length]! : themeColour('--act');
+
+  protected readonly marks = MARKS;
 
   /** The unit that the values of a column are written in, else the one that a bare number takes. */
   private unitOf(at: number): string {

@@ -46,7 +46,7 @@ import { WORKS } from '../work/works';
         @case ('done') {
           @if (figures().length) {
             <dl class="grid grid-cols-[1fr_auto] gap-x-3 gap-y-0.5 text-[13px]" data-testid="figures">
-              @for (f of figures(); track f.name) {
+              @for (f of major(); track f.name) {
                 <dt class="text-ink-2">{{ f.label }}</dt>
                 <dd class="num text-right" [attr.data-figure]="f.name">{{ f.text }}</dd>
               }
@@ -103,6 +103,17 @@ import { WORKS } from '../work/works';
           <button class="btn" (click)="copy(command())">Copy as command</button>
           <button class="btn" (click)="copy(call())">Copy as HTTP call</button>
         </div>
+        @if (minor().length) {
+          <details class="text-[12.5px]">
+            <summary class="text-ink-2 cursor-pointer">Figures of the steps on the way</summary>
+            <dl class="grid grid-cols-[1fr_auto] gap-x-3 mt-1">
+              @for (f of minor(); track f.name) {
+                <dt class="text-ink-2">{{ f.label }}</dt>
+                <dd class="num text-right">{{ f.text }}</dd>
+              }
+            </dl>
+          </details>
+        }
         <details class="text-[12.5px]">
           <summary class="text-ink-2 cursor-pointer">Settings it ran with</summary>
           <dl class="grid grid-cols-[auto_1fr] gap-x-3 mt-1">
@@ -158,6 +169,8 @@ export class RunResult {
   /** An estimate that has others beside it. */
   protected readonly judged = computed(() => this.results().find((d) => this.judge.siblings(d).length > 1));
   protected readonly figures = computed(() => figuresOf(this.run(), this.store));
+  protected readonly major = computed(() => this.figures().filter((f) => !f.minor));
+  protected readonly minor = computed(() => this.figures().filter((f) => f.minor));
   protected readonly settings = computed(() => [
     ...Object.entries(this.run().params).map(([name, v]) => ({ name, value: String(v) })),
     { name: 'version', value: String(this.run().version) },

@@ -15,10 +15,12 @@ import {
   type Forecast,
   type GeometryType,
   type InputSpec,
+  type MethodDescription,
   type ParamSpec,
   columnsOf as columnsIn,
   ofKind,
 } from '@helk/core';
+import { settingWords } from '@helk/core/method/setting-words';
 import { stepLabels } from '@helk/core/data/time-steps';
 import { refOf, refText } from '@helk/core/api/refs';
 import { Api, sentence } from '../api/api';
@@ -32,6 +34,7 @@ import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
 import { ShownResults } from './shown-results';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { Tables } from '../state/tables';
 import { ColumnParam, ColumnsParam } from './column-param';
 import { ClusterCounts } from './cluster-counts';
 import { FirstValues } from './first-values';
@@ -70,6 +73,7 @@ export class RunSheet {
   private readonly preview = inject(Preview);
   private readonly sketch = inject(Sketch);
   private readonly results = inject(ShownResults);
+  private readonly tables = inject(Tables);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
   protected readonly forecast = signal<Forecast | null>(null);
@@ -101,12 +105,21 @@ export class RunSheet {
   }
   /** Settings that matter, others being as they are; what was given is shown in any case. */
   private readonly mattering = computed(() =>
-    Object.entries(this.method().params).filter(
-      ([name, { when }]) =>
-        !when ||
-        Object.entries(when).every(([other, value]) => value.split('|').includes(this.setting(other))) ||
-        // Those of a run that is varied are all given.
-        (this.sheet().params[name] !== undefined && !this.sheet().variantOf),
+    Object.entries(this.method().params).filter(([name, { when, fixed }]) =>
+      fixed
+        ? false
+        : !when ||
+          Object.entries(when).every(([other, value]) => value.split('|').includes(this.setting(other))) ||
+          // Those of a run that is varied are all given.
+          (this.sheet().params[name] !== undefined && !this.sheet().variantOf),
+    ),
+  );
+  /** What a recipe has settled: seen, not asked for. */
+  protected readonly fixed = computed(() =>
+    Object.entries(this.method().params).flatMap(([name, spec]) =>
+      spec.fixed && spec.default !== undefined
+        ? [{ name, label: spec.label, group: spec.group ?? '', value: settingWords(spec, spec.default) }]
+        : [],
     ),
   );
   protected readonly params = computed(() =>
@@ -169,7 +182,9 @@ export class RunSheet {
       ? `${formatNumber(e.cells)} ${e.of ?? (this.method().family === 'features' ? 'features' : 'cells')} · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}`
       : '';
   });
-  protected readonly source = computed(() => this.method().sources[0]?.split(',')[0] ?? '');
+  protected readonly source = computed(
+    () => recipeWords(this.method()) ?? this.method().sources[0]?.split(',')[0] ?? '',
+  );
 
   protected readonly firstInput = computed(
     () => Object.keys(this.method().inputs).flatMap((r) => this.sheet().inputs[r] ?? [])[0],
@@ -229,6 +244,12 @@ export class RunSheet {
   protected slide(name: string, at: number): void {
     const s = this.first.slider();
     if (s) this.put(name, `${Number(((s.from * Math.exp((s.span * at) / 1000)) / 1e6).toPrecision(2))} km2`);
+  }
+
+  /** The same many times: what stands in the sheet is the first row. */
+  protected many(): void {
+    const { method, inputs, params } = this.sheet();
+    void this.tables.begin(method, clean(inputs), stated(params));
   }
 
   protected draw(role: string, geometry: GeometryType): void {
@@ -460,3 +481,7 @@ const stated = (params: Record<string, unknown>): Record<string, unknown> =>
   Object.fromEntries(Object.entries(params).filter(([, v]) => v !== '' && v !== undefined && v !== null));
 const clean = (inputs: Record<string, string[]>): Record<string, string[]> =>
   Object.fromEntries(Object.entries(inputs).filter(([, v]) => v.length));
+
+/** What stands in place of a source for a recipe. */
+const recipeWords = (m: MethodDescription): string | null =>
+  m.family === 'recipe' && m.id.startsWith('recipe:') ? `a recipe, version ${m.version}` : null;

@@ -75,6 +75,10 @@ export class Desk {
         abort.abort();
       });
     });
+    // A run sheet, and a work, are looked at with the panes.
+    effect(() => {
+      if (this.bench.sheet() ?? this.bench.work()) untracked(() => this.lying.set(null));
+    });
     // What belongs to another project is not on this desk.
     let project = '';
     effect(() => {
@@ -89,9 +93,9 @@ export class Desk {
   }
 
   lay(lying: Lying): void {
+    this.bench.set({ stage: 'recipes', askOpen: false, sheet: null });
+    if (this.bench.work()) this.bench.leaveWork();
     this.lying.set(lying);
-    this.bench.set({ stage: 'recipes', askOpen: false });
-    if (lying.what !== 'made') this.bench.set({ sheet: null });
   }
 
   clear(): void {

@@ -1,7 +1,8 @@
 import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
-import { kindOf, type InputSpec, type MethodDescription, type ParamSpec } from '@helk/core';
+import { FreeNames, kindOf, type InputSpec, type MethodDescription, type ParamSpec } from '@helk/core';
 import { refOf } from '@helk/core/api/refs';
 import type { ApiRun, ApiTable, ApiTableBody, ApiTableForecast } from '@helk/core/api/schemas';
+import { KEEP as KEEP_SETTING } from '@helk/core/recipe/settings';
 import { Api, sentence } from '../api/api';
 import { Desk } from './desk';
 import { namedInput } from './inputs';
@@ -162,10 +163,13 @@ export class Tables {
   ): Promise<void> {
     const [p, m] = [this.store.project(), this.store.methodMap().get(method)];
     if (!p || !m) return;
+    const value = (name: string): string => String(params[name] ?? m.params[name]?.default ?? '');
+    const matters = (spec: ParamSpec): boolean =>
+      Object.entries(spec.when ?? {}).every(([other, v]) => v.split('|').includes(value(other)));
     const settings = Object.entries(m.params).filter(
-      ([name, s]) => !s.fixed && (params[name] !== undefined || (!s.optional && s.default === undefined)),
+      ([name, s]) => !s.fixed && matters(s) && (params[name] !== undefined || (!s.optional && s.default === undefined)),
     );
-    const offered = Object.keys(m.params).find((n) => !m.params[n]!.fixed && n !== 'keep');
+    const offered = Object.keys(m.params).find((n) => !m.params[n]!.fixed && n !== KEEP_SETTING);
     const names = settings.length ? settings.map(([n]) => n) : offered ? [offered] : [];
     const heads = [
       ...Object.entries(m.inputs)
@@ -177,7 +181,7 @@ export class Tables {
       h.startsWith(INPUT) ? (inputs[h.slice(INPUT.length)] ?? []).join('; ') : String(params[h] ?? ''),
     );
     const body: ApiTableBody = {
-      title: m.title,
+      title: new FreeNames(this.store.tables().map((t) => t.title)).take(m.title),
       method,
       names: '',
       columns: heads,

@@ -60,6 +60,7 @@ export const watersheds = defineMethod({
       unit: 'm',
       min: 0,
       help: 'Outlets move to the largest stream within it.',
+      when: { outlets: 'points' },
     }),
     outlets: choice({ points: 'the points', links: 'each stream link' }, { label: 'One for' }).default('points'),
     threshold: quantity('area', {
@@ -68,6 +69,7 @@ export const watersheds = defineMethod({
       above: 0,
       help: 'For stream links only.',
       widget: 'threshold',
+      when: { outlets: 'links' },
     }),
   }),
   preview: { kind: 'streams', input: 'elevation', param: 'threshold', when: { outlets: 'links' } },
