@@ -10,12 +10,15 @@ import {
   methods,
   parseCrs,
   toProblem,
+  type Method,
 } from '@helk/core';
+import { SIMULATE } from '@helk/core/recipe/names';
+import { simulationMethod } from '@helk/core/recipe/simulation';
 import { setupNode } from '@helk/node';
 import { parseArguments, type Arguments } from './arguments';
 import { gather } from './gather';
-import { load } from './inputs';
-import { recipe } from './recipe';
+import { load, settingsIn } from './inputs';
+import { recipe, recipeIn } from './recipe';
 import { runAndTell } from './run';
 import { table } from './table';
 
@@ -49,7 +52,7 @@ async function main(argv: string[]): Promise<void> {
     case 'inspect':
       return inspect(a);
     case 'run': {
-      const m = methodOf(one(a, 'a method id, like terrain.slope'));
+      const m = methodFor(a);
       return runAndTell(m, a, { method: m.id, version: m.version });
     }
     case 'recipe':
@@ -65,6 +68,13 @@ async function main(argv: string[]): Promise<void> {
     default:
       throw new HelkError('request.invalid', `There is no command "${command}".\n${HELP}`);
   }
+}
+
+/** The method that is run; of a simulation that of the recipe it is given. */
+function methodFor(a: Arguments): Method {
+  const m = methodOf(one(a, 'a method id, like terrain.slope'));
+  const { recipe: file } = settingsIn(a);
+  return m.id === SIMULATE && file ? simulationMethod(recipeIn(file)) : m;
 }
 
 function listMethods(a: Arguments): void {

@@ -4,6 +4,8 @@ import type { ApiRecipe } from '@helk/core/api/schemas';
 import { checkRecipe } from '@helk/core/recipe/check';
 import { recipeIdOf, recipeMethod, recipeMethodId } from '@helk/core/recipe/method';
 import { recipeFrom, type Recipe } from '@helk/core/recipe/shape';
+import { simulationMethod } from '@helk/core/recipe/simulation';
+import { SIMULATE } from '@helk/core/recipe/names';
 import { newId, now } from './ids';
 
 export interface RecipeRow {
@@ -35,9 +37,34 @@ export async function recipeAt(db: Knex, id: string, version?: number): Promise<
   return { version: at, recipe: recipeFrom(JSON.parse(row.body)) };
 }
 
-/** A method of the catalogue, or a recipe of the project as one. @param version of the recipe, today's where not given */
-export async function methodIn(db: Knex, id: string, version?: number): Promise<Method> {
+/** What a run is asked for, with the recipe that it simulates at the version that it has now. */
+export async function pinned(
+  db: Knex,
+  method: string,
+  params: Record<string, unknown>,
+): Promise<Record<string, unknown>> {
+  const { recipe } = params;
+  if (method !== SIMULATE || typeof recipe !== 'string' || !recipe || recipe.includes('@')) return params;
+  return { ...params, recipe: `${recipe}@${(await recipeAt(db, recipe)).version}` };
+}
+
+/**
+ * A method of the catalogue, or a recipe of the project as one.
+ *
+ * @param version of the recipe, today's where not given
+ * @param params settings, where what a method takes depends on them: the simulation of a recipe
+ */
+export async function methodIn(
+  db: Knex,
+  id: string,
+  version?: number,
+  params: Record<string, unknown> = {},
+): Promise<Method> {
   const recipe = recipeIdOf(id);
+  if (id === SIMULATE && params['recipe']) {
+    const [of, at] = String(params['recipe']).split('@') as [string, string?];
+    return simulationMethod((await recipeAt(db, of, at === undefined ? undefined : Number(at))).recipe);
+  }
   if (recipe === null) return methodOf(id);
   const at = await recipeAt(db, recipe, version);
   return recipeMethod(at.recipe, id, at.version);

@@ -17,7 +17,7 @@ import { datasetsIn, refOf } from '@helk/core/api/refs';
 import type { ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import type { Project } from '../projects';
 import { endRun, getDatasetRow, getRun, listDatasets, wholeInfo, type RunRow } from '../store/project-store';
-import { methodIn } from '../store/recipes';
+import { methodIn, pinned } from '../store/recipes';
 import type { Config } from '../config';
 import { newId, now } from '../store/ids';
 import type { TempFile } from '../store/temp';
@@ -52,7 +52,12 @@ export class RunService {
   constructor(private readonly config: Config) {}
 
   async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>): Promise<Forecast> {
-    return forecast(await methodIn(project.db, r.method), await this.infos(project, r.inputs), r.params);
+    const params = await pinned(project.db, r.method, r.params);
+    return forecast(
+      await methodIn(project.db, r.method, undefined, params),
+      await this.infos(project, r.inputs),
+      params,
+    );
   }
 
   private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
@@ -83,9 +88,10 @@ export class RunService {
 
   /** Refuses at once what can be known before the run; everything else happens in the queue. */
   async start(project: Project, r: RunRequest): Promise<ApiRun> {
-    const method: Method = await methodIn(project.db, r.method);
+    const params = await pinned(project.db, r.method, r.params);
+    const method: Method = await methodIn(project.db, r.method, undefined, params);
     const infos = await this.infos(project, r.inputs);
-    const f = forecast(method, infos, r.params);
+    const f = forecast(method, infos, params);
     const no = f.checks.find((c) => c.level === 'refused');
     if (no) throw new HelkError('method.refused', no.message, no.about ?? null);
     refuseMemory(method, f.estimate, infos, this.config.memoryLimit);

@@ -46,7 +46,7 @@ export interface ParamSpec {
   /** Other settings, and what they must be (one of several, apart by `|`) for this one to matter; a form leaves it out while they are not. */
   when?: Record<string, string>;
   /** What a form offers beside or in place of a line: for a text with a grammar of its own, or a number that a preview follows. */
-  widget?: 'formula' | 'rules' | 'threshold' | 'clusters' | 'drawn-lines' | 'drawn-points';
+  widget?: 'formula' | 'rules' | 'threshold' | 'clusters' | 'drawn-lines' | 'drawn-points' | 'recipe' | 'errors';
   /** What it is a setting of, where it stands among those of several. */
   group?: string;
   /** It is what it is: shown, not asked for. */

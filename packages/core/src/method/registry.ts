@@ -3,6 +3,7 @@ import * as cloud from '../methods/cloud';
 import * as features from '../methods/features';
 import * as imagery from '../methods/imagery';
 import * as network from '../methods/network';
+import * as recipe from '../methods/recipe';
 import * as raster from '../methods/raster';
 import * as stats from '../methods/stats';
 import * as surface from '../methods/surface';
@@ -35,6 +36,7 @@ const METHODS: Method[] = [
   ...Object.values(time),
   ...Object.values(cloud),
   ...Object.values(network),
+  ...Object.values(recipe),
 ];
 
 const BY_ID = new Map(METHODS.map((m) => [m.id, m]));

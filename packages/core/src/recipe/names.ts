@@ -1,3 +1,6 @@
+/** Id of the method that simulates a recipe. */
+export const SIMULATE = 'recipe.simulate';
+
 /** A name that a recipe can use: `veyra-gauge 2` becomes `veyraGauge2`. */
 export function nameFrom(text: string, usual: string): string {
   const words = text

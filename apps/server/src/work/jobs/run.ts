@@ -22,7 +22,7 @@ import { slice, type Hands } from './hands';
 export async function run(task: RunTask, { db, progress, isCancelled }: Hands): Promise<{ outputs: string[] }> {
   const record = await getRun(db, task.runId);
   await begin(db, task.runId);
-  const method = await methodIn(db, record.method, record.version);
+  const method = await methodIn(db, record.method, record.version, record.params);
   const { naming } = (await db('runs').where({ id: task.runId }).first('naming')) as { naming: string | null };
   const kept = new Set(
     Object.entries(method.outputs).flatMap(([role, o]) =>

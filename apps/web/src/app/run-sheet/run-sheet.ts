@@ -37,6 +37,7 @@ import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.stor
 import { Tables } from '../state/tables';
 import { ColumnParam, ColumnsParam } from './column-param';
 import { ClusterCounts } from './cluster-counts';
+import { ErrorsParam } from './errors-param';
 import { FirstValues } from './first-values';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
@@ -54,6 +55,7 @@ import { WindowTrial } from './window-trial';
     ColumnsParam,
     CrsField,
     DrawnParam,
+    ErrorsParam,
     FormulaField,
     ReachTrial,
     RulesEditor,
@@ -75,7 +77,17 @@ export class RunSheet {
   private readonly results = inject(ShownResults);
   private readonly tables = inject(Tables);
   protected readonly sheet = computed(() => this.bench.sheet()!);
-  protected readonly method = computed(() => this.store.methodMap().get(this.sheet().method)!);
+  /** The recipe that a setting names, where one does. */
+  protected readonly recipe = computed(() => {
+    const id = String(this.sheet().params['recipe'] ?? '').split('@')[0];
+    return (this.store.recipes().find((r) => r.id === id)?.method ?? null) as unknown as MethodDescription | null;
+  });
+  protected readonly method = computed(() => {
+    const m = this.store.methodMap().get(this.sheet().method)!;
+    const of = this.recipe();
+    // What simulates a recipe takes what the recipe takes.
+    return m.params['recipe'] && of ? { ...m, inputs: of.inputs } : m;
+  });
   protected readonly forecast = signal<Forecast | null>(null);
   protected readonly refusal = signal<{ message: string; path: string | null } | null>(null);
   protected readonly asking = signal(false);

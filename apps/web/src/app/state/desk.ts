@@ -2,6 +2,7 @@ import { computed, effect, inject, Injectable, signal, untracked } from '@angula
 import type { MethodDescription } from '@helk/core';
 import type { ApiRecipe } from '@helk/core/api/schemas';
 import { emptyRecipe, type Library } from '@helk/core/recipe/edit';
+import { SIMULATE } from '@helk/core/recipe/names';
 import { parseRecipe, type Recipe } from '@helk/core/recipe/shape';
 import { Api } from '../api/api';
 import { BenchStore } from './bench.store';
@@ -180,6 +181,13 @@ export class Desk {
     if (!(await this.save())) return;
     const m = this.entry()?.method as MethodDescription | null | undefined;
     if (m) this.bench.openSheet(m.id);
+  }
+
+  /** The sheet that draws from the errors of what goes in. */
+  async simulate(): Promise<void> {
+    if (!(await this.save())) return;
+    const e = this.entry();
+    if (e?.method) this.bench.openSheet(SIMULATE, {}, { recipe: e.id });
   }
 
   async remove(what: 'recipe' | 'table', id: string, title: string): Promise<void> {
