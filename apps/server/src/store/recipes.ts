@@ -2,10 +2,10 @@ import type { Knex } from 'knex';
 import { describeMethod, HelkError, methodOf, type Method } from '@helk/core';
 import type { ApiRecipe } from '@helk/core/api/schemas';
 import { checkRecipe } from '@helk/core/recipe/check';
-import { recipeIdOf, recipeMethod, recipeMethodId } from '@helk/core/recipe/method';
+import { recipeMethod } from '@helk/core/recipe/method';
 import { recipeFrom, type Recipe } from '@helk/core/recipe/shape';
 import { simulationMethod } from '@helk/core/recipe/simulation';
-import { SIMULATE } from '@helk/core/recipe/names';
+import { recipeIdIn, recipeMethodId, SIMULATE } from '@helk/core/recipe/names';
 import { newId, now } from './ids';
 
 export interface RecipeRow {
@@ -60,7 +60,7 @@ export async function methodIn(
   version?: number,
   params: Record<string, unknown> = {},
 ): Promise<Method> {
-  const recipe = recipeIdOf(id);
+  const recipe = recipeIdIn(id);
   if (id === SIMULATE && params['recipe']) {
     const [of, at] = String(params['recipe']).split('@') as [string, string?];
     return simulationMethod((await recipeAt(db, of, at === undefined ? undefined : Number(at))).recipe);

@@ -15,10 +15,6 @@ import { fromsOf, originOf, type Recipe, type RecipeInput, type Step } from './s
 /** What there is of it: what the recipe keeps, or all that its steps make. */
 const KEEPS = { kept: 'what the recipe keeps', all: 'the results of all steps' };
 
-/** Id of the method that a recipe of a project is. */
-export const recipeMethodId = (id: string): string => `recipe:${id}`;
-export const recipeIdOf = (method: string): string | null => (method.startsWith('recipe:') ? method.slice(7) : null);
-
 /**
  * A recipe as a method: its inputs ask what the steps ask that read them, its settings are those of its steps (`STEP.NAME`; the ones that are
  * not offered are marked as fixed), its results what it keeps (`STEP.ROLE`).

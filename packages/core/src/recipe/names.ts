@@ -1,6 +1,11 @@
 /** Id of the method that simulates a recipe. */
 export const SIMULATE = 'recipe.simulate';
 
+/** Id of the method that a recipe of a project is. */
+export const recipeMethodId = (id: string): string => `recipe:${id}`;
+/** Id of the recipe that a method is; null for one of the catalogue. */
+export const recipeIdIn = (method: string): string | null => (method.startsWith('recipe:') ? method.slice(7) : null);
+
 /** A name that a recipe can use: `veyra-gauge 2` becomes `veyraGauge2`. */
 export function nameFrom(text: string, usual: string): string {
   const words = text

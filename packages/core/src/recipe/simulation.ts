@@ -141,7 +141,7 @@ async function draw(
     name: simulate.outputs[role]!.label,
     handle: handleOn(r),
   }));
-  outputs.push({ role: 'draws', name: 'Draws', handle: handleOn(tableOf(told)) });
+  outputs.push({ role: 'draws', name: 'Draws', handle: handleOn(tableOf(recipe, told)) });
   return { outputs, figures: { draws: n, failed: failed.length, ...figures }, notes, params: plain };
 }
 
@@ -402,11 +402,14 @@ const around = ([w, s, e, n]: Extent): Extent => {
 };
 
 /** A row a draw: its number, why it failed, and every figure that is a number. */
-function tableOf(told: ReadonlyMap<number, { figures: Figures; reason: string }>): Table {
+function tableOf(recipe: Recipe, told: ReadonlyMap<number, { figures: Figures; reason: string }>): Table {
   const rows = [...told.values()];
+  // What stands last in the chain is read first.
+  const steps = recipe.steps.map((s) => s.id);
+  const step = (figure: string): number => steps.indexOf(figure.split('.')[0]!);
   const names = [
     ...new Set(rows.flatMap((r) => Object.entries(r.figures).flatMap(([k, v]) => (typeof v === 'number' ? [k] : [])))),
-  ];
+  ].sort((a, b) => step(b) - step(a));
   return {
     kind: 'table',
     columns: [

@@ -9,7 +9,7 @@ import { BenchStore } from '../state/bench.store';
 import { namedInput } from '../state/inputs';
 import { figuresOf } from '../state/figures';
 import { Scenes } from '../state/scenes';
-import { crsOf, ProjectStore } from '../state/project.store';
+import { crsOf, ProjectStore, type DatasetItem } from '../state/project.store';
 import { threadsOf } from '../state/threads';
 import { BandRoles } from './band-roles';
 
@@ -69,6 +69,18 @@ import { BandRoles } from './band-roles';
               {{ anew.busy() === d.id ? 'Making it anew …' : 'Make it anew' }}
             </button>
           </div>
+        }
+        @if (d.source) {
+          <p class="text-[12.5px] flex gap-2">
+            @if (newer(); as n) {
+              <span class="flex-1">“{{ n }}” has taken its place.</span>
+              <button class="link" (click)="store.patchDataset(d.id, { replacedBy: null })">Take that back</button>
+            } @else {
+              <button class="link" (click)="file.click()" data-testid="newer-file">Replace it with a newer file</button>
+              <span class="text-ink-2">what was made from it can then be made again</span>
+              <input #file type="file" class="hidden" data-testid="newer" (change)="replace(d, file)" />
+            }
+          </p>
         }
         @if (placed()) {
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
@@ -190,6 +202,8 @@ export class DatasetCard {
     }
     const run = this.store.madeBy(d);
     if (run && run.method !== 'import') {
+      const whole = d.runId ? this.store.runEntityMap()[d.runId] : undefined;
+      if (d.step && whole) put('Recipe', `${whole.title}, version ${whole.version}, step ${d.step}`);
       put('Made by', `${run.title} (${run.method}, version ${run.version})`);
       put(
         'From',
@@ -215,6 +229,18 @@ export class DatasetCard {
     const at = rows.findIndex((r) => r.items.some((d) => d.id === this.id));
     const root = rows.slice(0, at + 1).findLast((r) => r.root);
     if (root) void this.store.nameThread(root.items, name.trim());
+  }
+
+  /** What has taken its place. */
+  protected readonly newer = computed(() => {
+    const d = this.item();
+    return d?.replacedBy ? this.store.datasetEntityMap()[d.replacedBy]?.name : undefined;
+  });
+
+  protected replace(d: DatasetItem, field: HTMLInputElement): void {
+    const [f] = field.files ?? [];
+    field.value = '';
+    if (f) void this.anew.replace(d, f);
   }
 
   protected url(format: string): string {

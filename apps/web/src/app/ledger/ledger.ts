@@ -41,6 +41,14 @@ import { SceneOffer } from './scene-offer';
       </p>
     }
     <helk-scene-offer />
+    @if (anew.outdated().length; as n) {
+      <div class="check check-look mx-3 mb-2" data-testid="outdated">
+        {{ n === 1 ? 'One result is' : n + ' results are' }} out of date.
+        <button class="link block" [disabled]="anew.busy()" (click)="makeAgain()">
+          {{ anew.busy() ? 'Making them again …' : n === 1 ? 'Make it again' : 'Make them again, in order' }}
+        </button>
+      </div>
+    }
     @for (t of threads(); track t.key) {
       <section class="pb-3">
         @if (naming() === t.key) {
@@ -176,7 +184,7 @@ import { SceneOffer } from './scene-offer';
 export class Ledger {
   protected readonly project = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
-  private readonly anew = inject(Anew);
+  protected readonly anew = inject(Anew);
   protected readonly open = signal(new Set<string>());
   /** Thread whose name is being typed. */
   protected readonly naming = signal<string | null>(null);
@@ -254,6 +262,10 @@ export class Ledger {
       checks: look.size,
       checkText: [...look.values()].join('\n'),
     };
+  }
+
+  protected makeAgain(): void {
+    void this.anew.make(...this.anew.outdated());
   }
 
   protected isSelected(r: { item: DatasetItem; set: boolean; row: LedgerRow }): boolean {

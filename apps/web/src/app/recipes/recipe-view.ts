@@ -17,7 +17,9 @@ import { allFroms, dependants } from '@helk/core/recipe/links';
 import { openSettings } from '@helk/core/recipe/settings';
 import { fromsOf, withoutBand, type Recipe, type Step } from '@helk/core/recipe/shape';
 import { Api } from '../api/api';
+import { CopyMenu } from '../parts/copy-menu';
 import { ICONS } from '../parts/icons';
+import { Copier } from '../state/copies';
 import { Desk } from '../state/desk';
 import { ProjectStore } from '../state/project.store';
 import { Tables } from '../state/tables';
@@ -33,7 +35,7 @@ const NEW = '+';
 @Component({
   selector: 'helk-recipe-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Flow, NextStep, NgIcon, SettingEditor, StepRow],
+  imports: [CopyMenu, Flow, NextStep, NgIcon, SettingEditor, StepRow],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './recipe-view.html',
   host: { class: 'grid grid-cols-[minmax(0,1fr)_276px] min-h-0 min-w-0', 'data-testid': 'recipe-view' },
@@ -43,6 +45,7 @@ export class RecipeView {
   protected readonly tables = inject(Tables);
   private readonly store = inject(ProjectStore);
   private readonly api = inject(Api);
+  private readonly copier = inject(Copier);
   protected readonly editing = signal<{ step: string; setting: string } | null>(null);
   protected readonly adding = signal<{ from: string | null } | null>(null);
   protected readonly removing = signal<string | null>(null);
@@ -240,6 +243,8 @@ export class RecipeView {
     if (!next.delete(id)) next.add(id);
     this.whole.set(next);
   }
+
+  protected readonly copies = computed(() => this.copier.recipe(this.entry().id));
 
   protected url(): string {
     return this.api.recipeUrl(this.store.project()!.id, this.entry().id);

@@ -3,8 +3,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatFigure, misfit } from '@helk/core';
 import { pastedCells } from '@helk/core/recipe/series';
+import { CopyMenu } from '../parts/copy-menu';
 import { ICONS } from '../parts/icons';
+import { saveText } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
+import { Copier } from '../state/copies';
 import { Desk } from '../state/desk';
 import { ProjectStore } from '../state/project.store';
 import { Tables, type ColumnSeen, type RowSeen } from '../state/tables';
@@ -22,7 +25,7 @@ const MOST = 200;
 @Component({
   selector: 'helk-table-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkConnectedOverlay, CdkOverlayOrigin, FillColumn, NgIcon, RowMaps, TableFigures],
+  imports: [CdkConnectedOverlay, CdkOverlayOrigin, CopyMenu, FillColumn, NgIcon, RowMaps, TableFigures],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './table-view.html',
   host: { class: 'flex flex-col min-h-0 min-w-0 bg-leaf', 'data-testid': 'table-view' },
@@ -32,6 +35,8 @@ export class TableView {
   protected readonly tables = inject(Tables);
   protected readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
+  private readonly copier = inject(Copier);
+  protected readonly copies = computed(() => this.copier.table(this.table()));
   protected readonly below = signal<'figures' | 'maps' | null>('figures');
   protected readonly filling = signal<number | null>(null);
   protected readonly choosing = signal<string | null>(null);
@@ -168,6 +173,12 @@ export class TableView {
     const [f] = field.files ?? [];
     field.value = '';
     if (f) void this.tables.fromFile(this.table(), f);
+  }
+
+  /** The rows as a file that the command line takes. */
+  protected async saveRows(): Promise<void> {
+    const { csvOf } = await import('@helk/core/recipe/grid');
+    saveText(csvOf(this.copier.rowsOf(this.table())), `${this.table().title}.csv`, 'text/csv');
   }
 
   protected add(field: HTMLSelectElement): void {

@@ -1,11 +1,10 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { formatDuration, kindOf } from '@helk/core';
-import { refOf } from '@helk/core/api/refs';
-import { WRITE_FORMATS } from '@helk/core/formats/write-formats';
+import { formatDuration } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
+import { CopyMenu } from '../parts/copy-menu';
 import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
+import { Copier } from '../state/copies';
 import { figuresOf } from '../state/figures';
 import { Desk } from '../state/desk';
 import { Judge } from '../state/judge';
@@ -16,7 +15,7 @@ import { WORKS } from '../work/works';
 @Component({
   selector: 'helk-run-result',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Thumbnail],
+  imports: [CopyMenu, Thumbnail],
   template: `
     <div
       class="px-4 pb-4 grid grid-cols-[minmax(0,1fr)] gap-3 content-start"
@@ -100,8 +99,7 @@ import { WORKS } from '../work/works';
           @if (run().state === 'done' && results().length) {
             <button class="btn" (click)="made()" data-testid="how-made">How this was made</button>
           }
-          <button class="btn" (click)="copy(command())">Copy as command</button>
-          <button class="btn" (click)="copy(call())">Copy as HTTP call</button>
+          <helk-copy-menu [of]="copies()" />
         </div>
         @if (minor().length) {
           <details class="text-[12.5px]">
@@ -131,7 +129,7 @@ export class RunResult {
   readonly run = input.required<ApiRun>();
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
-  private readonly clipboard = inject(Clipboard);
+  private readonly copier = inject(Copier);
   private readonly desk = inject(Desk);
   protected readonly summary = summaryOf;
   protected readonly ended = computed(() => !['queued', 'running'].includes(this.run().state));
@@ -177,28 +175,7 @@ export class RunResult {
     { name: 'seed', value: String(this.run().seed) },
   ]);
 
-  protected readonly command = computed(() => {
-    const r = this.run();
-    const quote = (s: string): string => (/^[\w.,:/=-]+$/.test(s) ? s : `'${s.replaceAll("'", `'\\''`)}'`);
-    const ins = Object.entries(r.inputs).flatMap(([role, ids]) =>
-      ids.map((id) => `--in ${quote(`${role}=${this.fileOf(id)}`)}`),
-    );
-    const sets = Object.entries(r.params).map(([k, v]) => `--set ${quote(`${k}=${String(v)}`)}`);
-    return ['./helk run', r.method, ...ins, ...sets, `--seed ${r.seed}`, '--out results'].join(' ');
-  });
-  protected readonly call = computed(() => {
-    const r = this.run();
-    const body = JSON.stringify({ method: r.method, inputs: r.inputs, params: r.params, seed: r.seed });
-    return `curl -X POST ${location.origin}/api/projects/${this.store.project()?.id}/runs -H 'Content-Type: application/json' -d '${body.replaceAll("'", `'\\''`)}'`;
-  });
-
-  private fileOf(ref: string): string {
-    const { dataset, band } = refOf(ref);
-    const d = this.store.datasetEntityMap()[dataset];
-    if (!d) return 'removed';
-    const file = d.source?.file ?? `${d.name}.${WRITE_FORMATS[kindOf(d.info).formats[0]!].extension}`;
-    return band === null ? file : `${file}#${band + 1}`;
-  }
+  protected readonly copies = computed(() => this.copier.run(this.run()));
 
   protected made(): void {
     this.desk.lay({ what: 'made', ids: this.results().map((d) => d.id) });
@@ -213,10 +190,5 @@ export class RunResult {
     const r = this.run();
     this.bench.openSheet(r.method, r.inputs, r.params, r.state === 'done' ? r.id : null);
     if (begin) this.bench.fillSheet({ begin });
-  }
-
-  protected copy(text: string): void {
-    this.clipboard.copy(text);
-    this.store.notify('Copied.');
   }
 }

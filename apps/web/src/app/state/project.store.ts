@@ -347,6 +347,7 @@ export const ProjectStore = signalStore(
           bandName?: string;
           role?: string | null;
           wavelength?: number | null;
+          replacedBy?: string | null;
         },
       ): Promise<void> {
         const p = s.project();
@@ -386,6 +387,30 @@ export const ProjectStore = signalStore(
             const d = await api.patchDataset(p.id, b.id, { thread });
             patchState(s, setEntity(held(d), datasetConfig));
           }
+        });
+      },
+      /** New results take names and places of old ones, which go and can be brought back together. */
+      async succeed(pairs: readonly (readonly [string, string])[]): Promise<void> {
+        const p = s.project();
+        if (!p) return;
+        const names = new Map(pairs.map(([old]) => [old, s.datasetEntityMap()[old]!]));
+        for (const [old] of pairs) {
+          await api.deleteDataset(p.id, old);
+          patchState(s, removeEntity(old, datasetConfig));
+        }
+        for (const [old, next] of pairs) {
+          const { name, note } = names.get(old)!;
+          const d = await api.patchDataset(p.id, next, { name, note });
+          patchState(s, setEntity(held(d), datasetConfig));
+        }
+        const what = pairs.length === 1 ? `“${names.get(pairs[0]![0])!.name}” was` : `${pairs.length} results were`;
+        notify(`${what} made again from what is newest.`, 'fine', () => {
+          void guarded(async () => {
+            for (const [old] of pairs) {
+              const back = await api.restoreDataset(p.id, old);
+              patchState(s, setEntity(held(back), datasetConfig));
+            }
+          });
         });
       },
       async deleteDataset(id: string): Promise<void> {

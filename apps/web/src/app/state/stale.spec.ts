@@ -3,7 +3,7 @@ import { measureRaster, systemText } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { datasetOf, runOf } from '../testing';
 import type { DatasetItem } from './project.store';
-import { runsAnew, staleOf, staleWords } from './stale';
+import { newest, runsAnew, staleOf, staleWords } from './stale';
 
 const cells = Float32Array.of(1, 2, 3, 4);
 const infoIn = (code: number | null): DatasetInfo =>
@@ -24,6 +24,36 @@ const run = (id: string, inputs: string[], output: string, code: number | null):
       inputs.map((i) => [i.replace(/#.*/, ''), code === null ? null : systemText(crsOfCode(code))]),
     ),
   });
+
+describe('results that rest on what has a newer one', () => {
+  const runs = { r1: run('r1', ['old'], 'filled', 32631), r2: run('r2', ['filled'], 'slope', 32631) };
+  const old = { ...item('old', 32631), replacedBy: 'next' };
+  const all = [old, item('next', 32631), item('filled', 32631, 'r1'), item('slope', 32631, 'r2')];
+
+  it('are out of date, and so is what was made of them, until they are made again in order', () => {
+    const stale = staleOf(all, runs);
+    expect([...stale.keys()]).toEqual(['filled', 'slope']);
+    expect(staleWords(stale.get('slope')!)).toBe(
+      'Out of date: it was made from “old”, and “next” has taken its place.',
+    );
+    expect(runsAnew(['slope', 'filled'], all, runs, stale).map((r) => r.id)).toEqual(['r1', 'r2']);
+    expect(newest('old', Object.fromEntries(all.map((d) => [d.id, d])))).toBe('next');
+  });
+
+  it('are in order while the newer one is away', () => {
+    const without = all.filter((d) => d.id !== 'next');
+    expect(staleOf(without, runs).size).toBe(0);
+    expect(newest('old', Object.fromEntries(without.map((d) => [d.id, d])))).toBe('old');
+  });
+
+  it('end, even where newer ones go round in a circle', () => {
+    const [a, b] = [
+      { ...item('a', 32631), replacedBy: 'b' },
+      { ...item('b', 32631), replacedBy: 'a' },
+    ];
+    expect(['a', 'b']).toContain(newest('a', { a, b }));
+  });
+});
 
 describe('results that rest on a coordinate system that has been put right', () => {
   // source -> filled -> slope, and another one that has nothing to do with it.
@@ -69,9 +99,9 @@ describe('results that rest on a coordinate system that has been put right', () 
   it('are made again in the order in which they were made, each once', () => {
     const all = [item('source', 32633), ...rest];
     const stale = staleOf(all, runs);
-    expect(runsAnew('slope', all, runs, stale).map((r) => r.id)).toEqual(['r1', 'r2']);
-    expect(runsAnew('filled', all, runs, stale).map((r) => r.id)).toEqual(['r1']);
-    expect(runsAnew('shade', all, runs, stale)).toEqual([]);
+    expect(runsAnew(['slope'], all, runs, stale).map((r) => r.id)).toEqual(['r1', 'r2']);
+    expect(runsAnew(['filled'], all, runs, stale).map((r) => r.id)).toEqual(['r1']);
+    expect(runsAnew(['shade'], all, runs, stale)).toEqual([]);
   });
 
   it('of inputs that are gone cannot be told, and do not matter', () => {

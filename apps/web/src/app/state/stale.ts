@@ -3,16 +3,12 @@ import { refOf } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { DatasetItem } from './project.store';
 
-/** A dataset whose system was another when a result was made from it, and what both are. */
-export interface Moved {
-  name: string;
-  was: string | null;
-  now: string | null;
-}
+/** A dataset that is not what it was when a result was made from it: its system was another, or a newer one has taken its place. */
+export type Moved = { name: string } & ({ was: string | null; now: string | null } | { newer: string });
 
 /**
- * Results that rest on a dataset whose coordinate system has been put right since: by their ids, with what was moved. Also what was made of
- * such results in turn.
+ * Results that rest on a dataset whose coordinate system has been put right since, or in whose place a newer one has come: by their ids,
+ * with what it is. Also what was made of such results in turn.
  */
 export function staleOf(all: readonly DatasetItem[], runs: Record<string, ApiRun>): Map<string, Moved> {
   const there = new Map(all.map((d) => [d.id, d]));
@@ -31,7 +27,9 @@ export function staleOf(all: readonly DatasetItem[], runs: Record<string, ApiRun
       const was = run!.systems[source.id];
       const crs = systemOf(source.info);
       const now = crs && systemText(crs);
-      if (was !== undefined && was !== now) found = { name: source.name, was, now };
+      const newer = there.get(source.replacedBy ?? '');
+      if (newer) found = { name: source.name, newer: newer.name };
+      else if (was !== undefined && was !== now) found = { name: source.name, was, now };
       else found ??= look(source.id);
       if (found) break;
     }
@@ -45,16 +43,32 @@ export function staleOf(all: readonly DatasetItem[], runs: Record<string, ApiRun
   return out;
 }
 
-/** What there is to say about a result that rests on a wrong system. */
-export const staleWords = ({ name, was, now }: Moved): string =>
-  `Made when “${name}” was taken to be in ${was ?? 'an unknown system'}; it is in ${now ?? 'an unknown system'} now.`;
+/** What there is to say about a result that rests on what is not so any more. */
+export const staleWords = (m: Moved): string =>
+  'newer' in m
+    ? `Out of date: it was made from “${m.name}”, and “${m.newer}” has taken its place.`
+    : `Made when “${m.name}” was taken to be in ${m.was ?? 'an unknown system'}; it is in ${m.now ?? 'an unknown system'} now.`;
+
+/** What stands in the place of a dataset now: the newest that has taken it. */
+export function newest(id: string, there: Readonly<Record<string, DatasetItem | undefined>>): string {
+  let at = id;
+  for (let k = 0; k < MOST_NEWER; k++) {
+    const next = there[at]?.replacedBy;
+    if (!next || !there[next]) return at;
+    at = next;
+  }
+  return at;
+}
+
+/** Newer ones of newer ones, at most. */
+const MOST_NEWER = 100;
 
 /**
- * The runs that have to be made again, in order, so that a dataset rests on what is right: that of the dataset itself, and before it those of
- * its inputs that rest on the same mistake.
+ * The runs that have to be made again, in order, so that some datasets rest on what is right: those of the datasets themselves, and before
+ * them those of their inputs that rest on the same mistake.
  */
 export function runsAnew(
-  id: string,
+  ids: readonly string[],
   all: readonly DatasetItem[],
   runs: Record<string, ApiRun>,
   stale: ReadonlyMap<string, Moved>,
@@ -67,6 +81,6 @@ export function runsAnew(
     for (const ref of Object.values(run.inputs).flat()) visit(refOf(ref).dataset);
     out.push(run);
   };
-  visit(id);
+  for (const id of ids) visit(id);
   return out;
 }

@@ -1,0 +1,482 @@
+// Made from the OpenAPI document by scripts/client-types.ts (npm run docs); changed there, not here.
+/* eslint-disable */
+// prettier-ignore
+export interface Operations {
+  /** Whether the server answers. */
+  health: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: { ok: boolean; version: string; };
+  };
+  /** This document. */
+  openapi: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: Record<string, unknown>;
+  };
+  /** All methods, described. */
+  methods: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; title: string; question: string; family: string; } & Record<string, unknown>)[];
+  };
+  /** One method, described. */
+  method: {
+    params: { method: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; title: string; question: string; family: string; } & Record<string, unknown>;
+  };
+  /** Coordinate systems by name, code, area; those that cover a place first. */
+  searchCrs: {
+    params: undefined;
+    query: { q?: string; lon?: number; lat?: number; };
+    body: undefined;
+    answer: { code: string; name: string; area: string; geographic: boolean; unit: string; covers: boolean; }[];
+  };
+  /** One coordinate system. */
+  crs: {
+    params: { code: string; };
+    query: undefined;
+    body: undefined;
+    answer: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; };
+  };
+  /** Sample files of the invented island that can be taken in. */
+  samples: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: ({ file: string; set: string; about: string; bytes: number | null; })[];
+  };
+  /** One sample file. */
+  sample: {
+    params: { sample: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Services that are offered to be asked. */
+  services: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: { title: string; about: string; address: string; }[];
+  };
+  /** What a service (OGC API - Features, with Records where it has them) holds on a subject. */
+  searchService: {
+    params: undefined;
+    query: undefined;
+    body: { address: string; words?: string; bbox?: [number, number, number, number] | null; };
+    answer: { address: string; title: string; description: string; catalogue: boolean; total: number | null; hits: ({ collection: string; title: string; description: string; keywords: string[]; updated: string; license: string; extent: number[] | null; })[]; };
+  };
+  /** One collection of a service: description, columns with units, extent, count, some features. */
+  describeService: {
+    params: undefined;
+    query: undefined;
+    body: { address: string; collection: string; };
+    answer: { id: string; title: string; description: string; extent: number[] | null; count: number | null; crs: { code: string; name: string; }[]; storage: string | null; columns: ({ name: string; title: string; type: string; unit: string | null; examples: string[]; })[]; preview: ({ geometry: 'point' | 'line' | 'polygon'; count: number; rings: number[][]; })[]; };
+  };
+  /** Take the features of a collection; answers with the run that fetches them. */
+  takeService: {
+    params: { project: string; };
+    query: undefined;
+    body: { address: string; collection: string; columns?: string[] | null; bbox?: [number, number, number, number] | null; crs?: string | null; name?: string | null; };
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** All projects. */
+  projects: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; })[];
+  };
+  /** A new, empty project. */
+  createProject: {
+    params: undefined;
+    query: undefined;
+    body: { name: string; };
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+  };
+  /** A project from a saved file. */
+  openProject: {
+    params: undefined;
+    query: { name?: string; };
+    body: Uint8Array;
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+  };
+  /** A project with its datasets and runs. */
+  project: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: { project: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; }; datasets: ({ id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; })[]; runs: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[]; recipes: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[]; tables: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[]; workbench: { version: 1; } & Record<string, unknown> | null; };
+  };
+  /** Rename or annotate a project. */
+  patchProject: {
+    params: { project: string; };
+    query: undefined;
+    body: { name?: string; note?: string; crs?: string; };
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+  };
+  /** Delete a project whole. */
+  deleteProject: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** The project as one file. */
+  saveProject: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Keep what stands in the panes. */
+  saveWorkbench: {
+    params: { project: string; };
+    query: undefined;
+    body: { version: 1; } & Record<string, unknown>;
+    answer: undefined;
+  };
+  /** Runs and datasets as they change (server-sent events). */
+  events: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Take in a file; answers with the run that reads it. */
+  import: {
+    params: { project: string; };
+    query: { name: string; batch?: string; crs?: string; };
+    body: Uint8Array;
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** Look into a file before taking it in: its layers with extent, range, unit, steps. */
+  review: {
+    params: { project: string; };
+    query: { name: string; crs?: string; };
+    body: Uint8Array;
+    answer: { id: string; file: string; bytes: number; layers: ({ layer: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; extent: number[] | null; crs: ({ code: string | null; name: string; unit: string; }) | null; columns: number; rows: number; min: number | null; max: number | null; missing: number; unit: string | null; scalable: boolean; steps: string[]; step: number; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; })[]; };
+  };
+  /** The same file at other steps (times, levels). */
+  reviewAgain: {
+    params: { project: string; review: string; };
+    query: undefined;
+    body: { steps: Record<string, number>; };
+    answer: { id: string; file: string; bytes: number; layers: ({ layer: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; extent: number[] | null; crs: ({ code: string | null; name: string; unit: string; }) | null; columns: number; rows: number; min: number | null; max: number | null; missing: number; unit: string | null; scalable: boolean; steps: string[]; step: number; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; })[]; };
+  };
+  /** Take in the chosen layers with factor, offset, unit and name as decided. */
+  takeReview: {
+    params: { project: string; review: string; };
+    query: undefined;
+    body: { batch?: string | null; crs?: string | null; layers: { layer: string; name?: string; step?: number; factor?: number; offset?: number; unit?: string; crs?: string; }[]; };
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** Forget a file that was looked into; nothing stays behind. */
+  dropReview: {
+    params: { project: string; review: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Rename or annotate a dataset; name the thread that begins with it; give it a system or unit it lacks; name and colour its classes; say what its bands are. */
+  patchDataset: {
+    params: { project: string; dataset: string; };
+    query: undefined;
+    body: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; replacedBy?: string | null; look?: Record<string, unknown>; band?: number; classes?: ({ value: number; label: string; colour: string | null; unsure?: boolean; })[]; bandName?: string; role?: ('coastal' | 'blue' | 'green' | 'red' | 'rededge' | 'nir' | 'swir1' | 'swir2' | 'thermal' | 'pan') | null; wavelength?: number | null; };
+    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; };
+  };
+  /** Remove a dataset; it can be brought back until the server restarts. */
+  deleteDataset: {
+    params: { project: string; dataset: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** How far a work on a dataset has come that is not done yet (labelling places, drawing examples); null where it was not begun. */
+  draft: {
+    params: { project: string; dataset: string; work: string; };
+    query: undefined;
+    body: undefined;
+    answer: { value: unknown; };
+  };
+  /** Keep how far a work on a dataset has come; null forgets it. */
+  keepDraft: {
+    params: { project: string; dataset: string; work: string; };
+    query: undefined;
+    body: { value: unknown; };
+    answer: undefined;
+  };
+  /** Bring back a removed dataset. */
+  restoreDataset: {
+    params: { project: string; dataset: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; };
+  };
+  /** One stored piece of an array. Of a raster the arrays are "band 0", "band 1", …, the pieces chunks of 512 x 512 cells, key = row * 16777216 + column, row by row from the north, little-endian, as a zlib stream; level 0 is held as the band says, coarser levels of measures are float32 (float64 for wide types); 204 when every cell is missing. Of a point cloud "chunks" (level 0, key 0) is a JSON list of chunks, "X", "Y", "Z", "order" and "attribute 0", … the values of each under its level and place in that list: whole numbers as differences, bytes of equal weight together, as a zlib stream. */
+  piece: {
+    params: { project: string; dataset: string; array: string; level: string; key: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Geometries and columns as one buffer. */
+  whole: {
+    params: { project: string; dataset: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** What listings leave out of a description: histograms, places of holes, extremes. */
+  detail: {
+    params: { project: string; dataset: string; };
+    query: undefined;
+    body: undefined;
+    answer: { detail: unknown; };
+  };
+  /** The dataset as a file. */
+  export: {
+    params: { project: string; dataset: string; };
+    query: { format?: string; };
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Several feature sets and tables as one GeoPackage. */
+  exportSeveral: {
+    params: { project: string; };
+    query: { datasets: string; };
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Checks, suggestions and cost of a run, before it. */
+  forecast: {
+    params: { project: string; };
+    query: undefined;
+    body: { method: string; inputs: Record<string, string[]>; params?: Record<string, unknown>; seed?: number; };
+    answer: { checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; suggestions: Record<string, { value: unknown; reason: string; }>; estimate: { cells: number; of?: string; bytes: number; seconds: number; } | null; plain: Record<string, unknown>; };
+  };
+  /** A small question to data, answered at once; nothing is made: imagery.spectra, imagery.examplePlaces, imagery.clusterCounts, imagery.examples, imagery.matrixPlaces. */
+  glance: {
+    params: { project: string; glance: string; };
+    query: undefined;
+    body: { inputs?: Record<string, string>; params?: Record<string, unknown>; };
+    answer: { answer: unknown; };
+  };
+  /** Start a run; it is queued behind others. */
+  startRun: {
+    params: { project: string; };
+    query: undefined;
+    body: { method: string; inputs: Record<string, string[]>; params?: Record<string, unknown>; seed?: number; variantOf?: string | null; };
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** One run. */
+  run: {
+    params: { project: string; run: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** Cancel a run. */
+  cancelRun: {
+    params: { project: string; run: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; };
+  };
+  /** JSON schema of a recipe file. */
+  recipeSchema: {
+    params: undefined;
+    query: undefined;
+    body: undefined;
+    answer: Record<string, unknown>;
+  };
+  /** What is wrong with a recipe, and what it is as a method. */
+  checkRecipe: {
+    params: undefined;
+    query: undefined;
+    body: { recipe: unknown; draft?: boolean; };
+    answer: { recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; };
+  };
+  /** A recipe of how some results were made; it is not kept by that. */
+  liftRecipe: {
+    params: { project: string; };
+    query: undefined;
+    body: { datasets: string[]; };
+    answer: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; };
+  };
+  /** Recipes of a project, each described as a method too. */
+  recipes: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[];
+  };
+  /** A recipe, as from a file; refused with the step and the reason when it cannot run. */
+  createRecipe: {
+    params: { project: string; };
+    query: undefined;
+    body: { recipe: unknown; draft?: boolean; };
+    answer: { id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; };
+  };
+  /** The next version of a recipe; older ones are kept. */
+  saveRecipe: {
+    params: { project: string; recipe: string; };
+    query: undefined;
+    body: { recipe: unknown; draft?: boolean; };
+    answer: { id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; };
+  };
+  /** Remove a recipe; what it made stays, and it can be brought back. */
+  deleteRecipe: {
+    params: { project: string; recipe: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** A recipe as it was at a version. */
+  recipeVersion: {
+    params: { project: string; recipe: string; version: string; };
+    query: undefined;
+    body: undefined;
+    answer: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; };
+  };
+  /** A recipe as a file. */
+  recipeFile: {
+    params: { project: string; recipe: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Bring back a removed recipe. */
+  restoreRecipe: {
+    params: { project: string; recipe: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; };
+  };
+  /** Run tables of a project. */
+  tables: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[];
+  };
+  /** A run table: a row a run of a method or recipe. */
+  createTable: {
+    params: { project: string; };
+    query: undefined;
+    body: { title: string; method: string; names?: string; columns: string[]; rows: { id: string; cells: string[]; }[]; };
+    answer: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; };
+  };
+  /** Change a run table. */
+  saveTable: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: { title: string; method: string; names?: string; columns: string[]; rows: { id: string; cells: string[]; }[]; };
+    answer: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; };
+  };
+  /** Remove a run table; what its rows made stays, and it can be brought back. */
+  deleteTable: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Bring back a removed run table. */
+  restoreTable: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: undefined;
+    answer: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; };
+  };
+  /** What each row will be called, and why it cannot run where it cannot. */
+  checkTable: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: undefined;
+    answer: { rows: ({ id: string; name: string; reason: string | null; look: string[]; })[]; };
+  };
+  /** Run rows: those named, else all that are not done; a row that cannot run is recorded as failed. */
+  runTable: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: { rows?: string[]; };
+    answer: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[];
+  };
+  /** How each row ended, with its figures, as CSV. */
+  tableReport: {
+    params: { project: string; table: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+}
+
+/** Verb, path and kind of answer of each. */
+// prettier-ignore
+export const OPERATIONS: Record<keyof Operations, readonly [string, string, 'json' | 'bytes' | 'none']> = {
+  health: ['GET', '/api/health', 'json'],
+  openapi: ['GET', '/api/openapi.json', 'json'],
+  methods: ['GET', '/api/methods', 'json'],
+  method: ['GET', '/api/methods/{method}', 'json'],
+  searchCrs: ['GET', '/api/crs', 'json'],
+  crs: ['GET', '/api/crs/{code}', 'json'],
+  samples: ['GET', '/api/samples', 'json'],
+  sample: ['GET', '/api/samples/{sample}', 'bytes'],
+  services: ['GET', '/api/services', 'json'],
+  searchService: ['POST', '/api/services/search', 'json'],
+  describeService: ['POST', '/api/services/describe', 'json'],
+  takeService: ['POST', '/api/projects/{project}/services/take', 'json'],
+  projects: ['GET', '/api/projects', 'json'],
+  createProject: ['POST', '/api/projects', 'json'],
+  openProject: ['POST', '/api/projects/file', 'json'],
+  project: ['GET', '/api/projects/{project}', 'json'],
+  patchProject: ['PATCH', '/api/projects/{project}', 'json'],
+  deleteProject: ['DELETE', '/api/projects/{project}', 'none'],
+  saveProject: ['GET', '/api/projects/{project}/file', 'bytes'],
+  saveWorkbench: ['PUT', '/api/projects/{project}/workbench', 'none'],
+  events: ['GET', '/api/projects/{project}/events', 'bytes'],
+  import: ['POST', '/api/projects/{project}/imports', 'json'],
+  review: ['POST', '/api/projects/{project}/reviews', 'json'],
+  reviewAgain: ['POST', '/api/projects/{project}/reviews/{review}/steps', 'json'],
+  takeReview: ['POST', '/api/projects/{project}/reviews/{review}/take', 'json'],
+  dropReview: ['DELETE', '/api/projects/{project}/reviews/{review}', 'none'],
+  patchDataset: ['PATCH', '/api/projects/{project}/datasets/{dataset}', 'json'],
+  deleteDataset: ['DELETE', '/api/projects/{project}/datasets/{dataset}', 'none'],
+  draft: ['GET', '/api/projects/{project}/datasets/{dataset}/drafts/{work}', 'json'],
+  keepDraft: ['PUT', '/api/projects/{project}/datasets/{dataset}/drafts/{work}', 'none'],
+  restoreDataset: ['POST', '/api/projects/{project}/datasets/{dataset}/restore', 'json'],
+  piece: ['GET', '/api/projects/{project}/datasets/{dataset}/pieces/{array}/{level}/{key}', 'bytes'],
+  whole: ['GET', '/api/projects/{project}/datasets/{dataset}/whole', 'bytes'],
+  detail: ['GET', '/api/projects/{project}/datasets/{dataset}/detail', 'json'],
+  export: ['GET', '/api/projects/{project}/datasets/{dataset}/export', 'bytes'],
+  exportSeveral: ['GET', '/api/projects/{project}/export', 'bytes'],
+  forecast: ['POST', '/api/projects/{project}/forecast', 'json'],
+  glance: ['POST', '/api/projects/{project}/glances/{glance}', 'json'],
+  startRun: ['POST', '/api/projects/{project}/runs', 'json'],
+  run: ['GET', '/api/projects/{project}/runs/{run}', 'json'],
+  cancelRun: ['POST', '/api/projects/{project}/runs/{run}/cancel', 'json'],
+  recipeSchema: ['GET', '/api/recipe-schema.json', 'json'],
+  checkRecipe: ['POST', '/api/recipes/check', 'json'],
+  liftRecipe: ['POST', '/api/projects/{project}/recipes/lift', 'json'],
+  recipes: ['GET', '/api/projects/{project}/recipes', 'json'],
+  createRecipe: ['POST', '/api/projects/{project}/recipes', 'json'],
+  saveRecipe: ['PUT', '/api/projects/{project}/recipes/{recipe}', 'json'],
+  deleteRecipe: ['DELETE', '/api/projects/{project}/recipes/{recipe}', 'none'],
+  recipeVersion: ['GET', '/api/projects/{project}/recipes/{recipe}/versions/{version}', 'json'],
+  recipeFile: ['GET', '/api/projects/{project}/recipes/{recipe}/file', 'bytes'],
+  restoreRecipe: ['POST', '/api/projects/{project}/recipes/{recipe}/restore', 'json'],
+  tables: ['GET', '/api/projects/{project}/tables', 'json'],
+  createTable: ['POST', '/api/projects/{project}/tables', 'json'],
+  saveTable: ['PUT', '/api/projects/{project}/tables/{table}', 'json'],
+  deleteTable: ['DELETE', '/api/projects/{project}/tables/{table}', 'none'],
+  restoreTable: ['POST', '/api/projects/{project}/tables/{table}/restore', 'json'],
+  checkTable: ['POST', '/api/projects/{project}/tables/{table}/check', 'json'],
+  runTable: ['POST', '/api/projects/{project}/tables/{table}/run', 'json'],
+  tableReport: ['GET', '/api/projects/{project}/tables/{table}/report', 'bytes'],
+};
