@@ -1,5 +1,8 @@
 import {
   makeBuses,
+  makeIslet,
+  makeIsletGauge,
+  makeIsletLand,
   makeLandscape,
   makeLibraryStops,
   makeMoisture,
@@ -24,6 +27,9 @@ import { portalText } from './portal/file';
 let land: Landscape | null = null;
 /** Made once a process: it takes seconds. */
 const landscape = (): Landscape => (land ??= makeLandscape());
+
+let skarra: Landscape | null = null;
+const islet = (): Landscape => (skarra ??= makeIsletLand());
 
 export interface Sample {
   file: string;
@@ -75,6 +81,18 @@ export const SAMPLES: Sample[] = [
     set: 'Soil moisture',
     about: 'twelve months of 2025, NetCDF-4 with a time axis',
     make: () => makeMoisture(landscape()),
+  },
+  ...['skarra-elevation-w', 'skarra-elevation-e'].map((name): Sample => ({
+    file: `${name}.tif`,
+    set: 'Islet',
+    about: 'elevation of the islet of Skarra, one of two tiles',
+    make: () => writeDataset(makeIslet(islet()).find((t) => t.name === name)!.raster, 'geotiff', name),
+  })),
+  {
+    file: 'skarra-gauge.geojson',
+    set: 'Islet',
+    about: 'a gauge on Skarra, read off an old map',
+    make: () => writeDataset(makeIsletGauge(islet()), 'geojson', 'skarra-gauge'),
   },
   peat('veyra-peat-probes.geojson', 'the peat survey, GeoJSON', 'geojson'),
   peat('veyra-peat-probes.csv', 'the peat survey, delimited text with coordinates', 'csv'),

@@ -5,7 +5,7 @@ import { HelkError } from '../errors';
 import { methodOf } from '../method/registry';
 import { stepOf } from './links';
 import { methodOfStep, outputOf, readersOf, specsOf } from './reads';
-import { openSettings } from './settings';
+import { matters, openSettings } from './settings';
 import { fromsOf, originOf, type Recipe, type Step } from './shape';
 
 /** What is wrong with a recipe, or worth a look, and where. */
@@ -148,7 +148,13 @@ function checkStep(recipe: Recipe, step: Step, circle: boolean, say: Say): void 
   }
   const open = openSettings(step, specsOf(m));
   for (const [name, spec] of Object.entries(specs))
-    if (!spec.optional && spec.default === undefined && step.params[name] === undefined && !open.includes(name))
+    if (
+      matters(step, specs, name) &&
+      !spec.optional &&
+      spec.default === undefined &&
+      step.params[name] === undefined &&
+      !open.includes(name)
+    )
       say({
         level: 'look',
         code: 'recipe.unset',
