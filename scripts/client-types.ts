@@ -90,7 +90,6 @@ export function clientTypes(): string {
     }
   return [
     '// Made from the OpenAPI document by scripts/client-types.ts (npm run docs); changed there, not here.',
-    '/* eslint-disable */',
     '// prettier-ignore',
     'export interface Operations {',
     ...types,

@@ -15,8 +15,11 @@ export interface Outcome {
   ended: Fault[];
 }
 
-/** Memory of the child beside what Node.js needs, in bytes; and how long one mutant may take, in milliseconds. */
-const MEMORY = 2 ** 30;
+/**
+ * Memory of the child beside what Node.js needs, in bytes: buffers of mutants that have been read lie about until they are collected, which
+ * takes its time on a busy machine. And how long one mutant may take, in milliseconds.
+ */
+const MEMORY = 1.5 * 2 ** 30;
 const PATIENCE = 30_000;
 
 /** Reads mutants `0 … n - 1` of a seed. A child that ends or hangs is replaced, and its mutant told. */

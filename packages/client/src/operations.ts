@@ -1,5 +1,4 @@
 // Made from the OpenAPI document by scripts/client-types.ts (npm run docs); changed there, not here.
-/* eslint-disable */
 // prettier-ignore
 export interface Operations {
   /** Whether the server answers. */

@@ -72,7 +72,8 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
   /** What the steps of a recipe make lies in the project, staged, so that no chain is too long for the memory. */
   const settled = new Map<string, string>();
   const settle = async (role: string, name: string, handle: AnyHandle): Promise<AnyHandle> => {
-    const wanted = naming === null || !kept.has(role) ? name : kept.size > 1 ? `${naming}, ${name}` : naming;
+    const own = sibling && kept.has(role) ? variantName(method, name, sibling.params, record.params) : name;
+    const wanted = naming === null || !kept.has(role) ? own : kept.size > 1 ? `${naming}, ${name}` : naming;
     const at = await begun.get(role);
     if (at)
       await db('datasets')
