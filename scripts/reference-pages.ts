@@ -1,4 +1,6 @@
+import * as z from 'zod';
 import { describeMethod, displayUnit, methods, type MethodDescription } from '@helk/core';
+import { RecipeShape } from '@helk/core/recipe/shape';
 
 /** The pages of the method reference by file name. */
 export function referencePages(): Record<string, string> {
@@ -13,8 +15,25 @@ export function referencePages(): Record<string, string> {
     index.push('');
     pages[`${f}.md`] = [`# ${f}`, '', ...all.filter((m) => m.family === f).flatMap(page)].join('\n');
   }
+  pages['recipe.md'] = [pages['recipe.md'] ?? '', ...recipeFile()].join('\n');
+  index.push('[The recipe file](recipe.md#the-recipe-file): its schema.', '');
   pages['README.md'] = index.join('\n');
   return pages;
+}
+
+/** What a recipe file looks like, as its schema says. */
+function recipeFile(): string[] {
+  const schema = z.toJSONSchema(RecipeShape, { io: 'input' });
+  return [
+    '## The recipe file',
+    '',
+    'JSON; what is not in the schema is refused. Names are letters, digits and underscores, a letter first. A step takes what it needs from an input of the recipe (`NAME`), or from what a step before it made (`STEP.ROLE`); `#2` behind it is the second band.',
+    '',
+    '```json',
+    JSON.stringify(schema, null, 2),
+    '```',
+    '',
+  ];
 }
 
 function page(m: MethodDescription): string[] {
@@ -24,6 +43,7 @@ function page(m: MethodDescription): string[] {
     out.push(
       `| ${role} | ${i.kind}${i.many ? ` (${Math.max(1, i.least)} or more)` : i.least === 0 ? ' (may be left out)' : ''} | ${i.label} |`,
     );
+  if (!Object.keys(m.inputs).length) out.push('| NAME | as there | What the recipe takes |');
   out.push('');
   if (Object.keys(m.params).length) {
     out.push('| parameter | type | default | |', '|---|---|---|---|');
