@@ -1,4 +1,4 @@
-// Pictures of networks for screenshots.mjs: what runs on a day, reach on foot and by bus with who is served.
+// Picture of networks for screenshots.mjs: reach on foot and by bus with who is served.
 
 const SAMPLES = ['veyra-streets.geojson', 'veyra-buses.zip', 'veyra-shelters.geojson'];
 
@@ -33,7 +33,6 @@ export async function networks({ page, shot, row, ask, run, closeSheet, wait }) 
       .click();
   await row('veyra-buses').click();
   await page.getByTestId('service').waitFor();
-  await shot('timetable', 2500);
 
   await page.getByTestId('pane-1').getByRole('button', { name: 'Take veyra-buses out of the pane' }).click();
   await row('Network').click();

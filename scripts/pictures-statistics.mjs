@@ -1,4 +1,4 @@
-// Pictures of spatial statistics for screenshots.mjs: clusters with scatter and certainty, several distances, models side by side.
+// Picture of spatial statistics for screenshots.mjs: clusters with scatter and certainty.
 
 export async function statistics({ page, shot, row, ask, run, closeSheet, wait }) {
   await page.goto('/');
@@ -29,31 +29,4 @@ export async function statistics({ page, shot, row, ask, run, closeSheet, wait }
   await wait(1200);
   await page.getByTestId('quarter-high-low').click();
   await shot('clusters', 2000);
-
-  await page.getByRole('button', { name: 'Close pane' }).last().click();
-  await page.getByRole('button', { name: 'Empty pane' }).click();
-  await row('veyra-parishes').click();
-  await ask('where do high or low values gather');
-  await page.locator('#p-column').selectOption('solar_2024');
-  await page.locator('#p-distances').fill('1.5, 3, 6 km');
-  await wait(900);
-  await run();
-  await closeSheet();
-  await page.getByTestId('frame-cluster_6km').click();
-  await shot('gatherings', 2000);
-
-  await page.getByRole('button', { name: 'Close pane' }).last().click();
-  await page.getByRole('button', { name: 'Empty pane' }).click();
-  const explained = async (question) => {
-    await row('veyra-parishes').click();
-    await ask(question);
-    await page.locator('#p-dependent').selectOption('solar_2024');
-    for (const name of ['income', 'detached']) await page.locator('#p-predictors').getByText(name).click();
-    await wait(900);
-    await run();
-    await closeSheet();
-  };
-  await explained('what explains it');
-  await explained('which model is to be trusted');
-  await shot('models', 2000);
 }

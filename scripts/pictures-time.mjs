@@ -1,4 +1,4 @@
-// Pictures of histories for screenshots.mjs: a trend beside that of a shorter window, groups that have names, steps side by side.
+// Pictures of histories for screenshots.mjs: a trend beside that of a shorter window, groups that have names.
 
 export async function histories({ page, shot, row, ask, run, closeSheet, wait }) {
   await page.goto('/');
@@ -56,18 +56,4 @@ export async function histories({ page, shot, row, ask, run, closeSheet, wait })
     .catch(() => undefined);
   await page.mouse.move(400, 60);
   await shot('groups', 2500);
-
-  await empty();
-  await row('veyra-soil-moisture').click();
-  await ask('how do these grids become one history');
-  await run();
-  await closeSheet();
-  await page.getByRole('button', { name: 'Take veyra-soil-moisture out of the pane' }).click();
-  await page.getByLabel('Step', { exact: true }).press('Home');
-  for (let k = 0; k < 6; k++) await page.getByLabel('Step', { exact: true }).press('ArrowRight');
-  await page.getByTestId('time-more').click();
-  await page.getByRole('menuitem', { name: 'Steps side by side' }).click();
-  await wait(1500);
-  await page.getByRole('tab', { name: 'All at once' }).click();
-  await shot('moments', 3000);
 }

@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time | recipes] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { networks } from './pictures-networks.mjs';
+import { recipes } from './pictures-recipes.mjs';
 import { statistics } from './pictures-statistics.mjs';
 import { histories } from './pictures-time.mjs';
 
@@ -341,6 +342,7 @@ try {
   if (!only || only === 'networks') await networks({ page, shot, row, ask, run, closeSheet, wait });
   if (!only || only === 'statistics') await statistics({ page, shot, row, ask, run, closeSheet, wait });
   if (!only || only === 'time') await histories({ page, shot, row, ask, run, closeSheet, wait });
+  if (!only || only === 'recipes') await recipes({ page, shot, row, ask, closeSheet, wait });
 } finally {
   await browser.close();
   server.kill('SIGTERM');

@@ -1,3 +1,8 @@
+import * as z from 'zod';
+
+/** What projects, datasets, runs, recipes and run tables are known by. */
+export const Id = z.string().regex(/^[a-z0-9]{6,32}$/);
+
 /** An input of a run: a dataset, and where it matters one of its bands, counted from 0. */
 export interface InputRef {
   dataset: string;

@@ -59,11 +59,23 @@ export const input = {
   stack: one<'stack', object>('stack', 'Time stack'),
 };
 
+/** What a result is, whatever the data. */
+export interface Holds {
+  geometry?: GeometryType;
+  band?: 'measure' | 'category';
+  /** In words, where it is not a symbol: `degrees or percent`. */
+  unit?: string;
+  /** Role of the input that it is like in all this. */
+  as?: string;
+}
+
 export interface OutputSpec {
   kind: DatasetKind;
   label: string;
   /** Ending of the result's name, after the input's: `Mosaic`, `slope`. */
   suffix: string;
+  /** What is known of it before there are any data: what a recipe is checked by. */
+  holds?: Holds;
   /** There may be none of it. */
   optional?: true;
   shows?: Shows;
@@ -71,8 +83,8 @@ export interface OutputSpec {
 
 const made =
   <K extends DatasetKind>(kind: K) =>
-  (label: string, suffix = label.toLowerCase()) =>
-    ({ kind, label, suffix }) as const;
+  (label: string, suffix = label.toLowerCase(), holds?: Holds) =>
+    ({ kind, label, suffix, ...(holds ? { holds } : {}) }) as { kind: K; label: string; suffix: string; holds?: Holds };
 
 export const output = {
   raster: made('raster'),

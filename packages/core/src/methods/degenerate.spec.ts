@@ -11,7 +11,8 @@ import { infoOf, kindOf } from '../data/kinds';
 import { MISSING_CLASS, type Band, type Raster } from '../data/raster';
 import { numberColumn, textColumn, type Table } from '../data/table';
 import { HelkError } from '../errors';
-import type { InputSpec, Method } from '../method/define';
+import { findUnit } from '../data/quantity';
+import type { Holds, InputSpec, Method } from '../method/define';
 import { paramSpecs } from '../method/params';
 import { methods } from '../method/registry';
 import { runMethod } from '../method/run';
@@ -349,6 +350,24 @@ const SETTINGS = {
 
 const TEXTS = { marks: '6 @ 400000 6459900, 400060 6459900 wide 20: 0 0, 60 0, 60 99, 0 99' };
 
+/** What a result holds in place of what its definition says; null where it is as said. */
+function contradicted(holds: Holds | undefined, d: Dataset, data: Record<string, Dataset[]>): string | null {
+  if (!holds) return null;
+  const seen = (x: Dataset | undefined) => ({
+    geometry: x?.kind === 'features' ? x.geometry : undefined,
+    band: x?.kind === 'raster' ? x.bands[0]?.kind : undefined,
+    length: x?.kind === 'raster' && findUnit(x.bands[0]?.unit)?.dimension === 'length',
+  });
+  const [is, like] = [seen(d), holds.as ? seen(data[holds.as]?.[0]) : undefined];
+  const geometry = holds.geometry ?? like?.geometry;
+  const band = holds.band ?? like?.band;
+  if (geometry && is.geometry !== geometry) return `${is.geometry}, not ${geometry}`;
+  if (band && is.band !== band) return `${is.band}, not ${band}`;
+  if (holds.unit && is.length) return `lengths, not ${holds.unit}`;
+  if (like && !holds.unit && like.length !== is.length) return 'another unit than what it is like';
+  return null;
+}
+
 async function attempt(m: Method, data: Record<string, Dataset[]>, more: object = {}): Promise<string | null> {
   const infos = Object.fromEntries(Object.entries(data).map(([r, l]) => [r, l.map(infoOf)]));
   const given: Record<string, unknown> = { ...more };
@@ -357,9 +376,11 @@ async function attempt(m: Method, data: Record<string, Dataset[]>, more: object 
       given[name] = anySetting(name, spec, infos, SETTINGS, TEXTS);
   try {
     const o = await runMethod(m, data, given);
-    for (const { data: d } of o.outputs) {
+    for (const { data: d, role } of o.outputs) {
       const flaw = kindOf(d).flaw(d);
       if (flaw) return `made what cannot be used: ${flaw}`;
+      const untrue = contradicted(m.outputs[role]?.holds, d, data);
+      if (untrue) return `${role} is not what its definition says it holds: ${untrue}`;
     }
     for (const [k, v] of Object.entries(o.figures))
       if (typeof v === 'number' && v !== v) return `figure ${k} is no number`;

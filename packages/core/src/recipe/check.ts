@@ -2,11 +2,13 @@ import type * as z from 'zod';
 import { own } from '../data/own';
 import { kindOf, type DatasetKind } from '../data/kinds';
 import { HelkError } from '../errors';
+import type { Holds, InputSpec } from '../method/define';
 import { methodOf } from '../method/registry';
+import { clash, heldBy } from './holds';
 import { stepOf } from './links';
 import { methodOfStep, outputOf, readersOf, specsOf } from './reads';
 import { matters, openSettings } from './settings';
-import { fromsOf, originOf, type Recipe, type Step } from './shape';
+import { fromsOf, originOf, withoutBand, type Recipe, type Step } from './shape';
 
 /** What is wrong with a recipe, or worth a look, and where. */
 export interface RecipeCheck {
@@ -42,10 +44,12 @@ export function checkRecipe(recipe: Recipe): RecipeCheck[] {
     if (names.has(name)) refuse('recipe.twice', name, `“${name}” is the name of two things in the recipe.`);
     names.add(name);
   }
+  const held = heldBy(recipe, (method) => methodOfStep({ method })?.outputs);
   const circle = circleIn(recipe);
   if (circle)
     refuse('recipe.circle', circle[0]!, `The steps ${circle.join(' → ')} wait for each other; none can be first.`);
-  for (const step of recipe.steps) checkStep(recipe, step, circle !== null, (c) => say({ step: step.id, ...c }));
+  for (const step of recipe.steps)
+    checkStep(recipe, step, { circle: circle !== null, held }, (c) => say({ step: step.id, ...c }));
   for (const i of recipe.inputs) checkInput(recipe, i, say);
   for (const kept of recipe.keep) {
     const { step, role } = originOf(kept);
@@ -91,7 +95,13 @@ function checkInput(recipe: Recipe, input: Recipe['inputs'][number], say: Say): 
 
 const originBand = (step: Step, role: string): boolean => fromsOf(step.inputs[role]).some((f) => f.includes('#'));
 
-function checkStep(recipe: Recipe, step: Step, circle: boolean, say: Say): void {
+interface Known {
+  /** Steps wait for each other: their order is no other fault. */
+  circle: boolean;
+  held: ReadonlyMap<string, Holds>;
+}
+
+function checkStep(recipe: Recipe, step: Step, known: Known, say: Say): void {
   const words = capital(stepWords(recipe, step.id));
   const refuse = (code: string, about: string | null, message: string): void =>
     say({ level: 'refused', code, about, message: `${words}: ${message}` });
@@ -127,7 +137,7 @@ function checkStep(recipe: Recipe, step: Step, circle: boolean, say: Say): void 
     }
     const froms = fromsOf(given);
     if (froms.length > 1 && !spec.many) refuse('recipe.many', role, `${role} takes one dataset, not ${froms.length}.`);
-    for (const from of froms) checkFrom(recipe, step, from, circle, { kind: spec.kind, or: spec.or }, role, refuse);
+    for (const from of froms) checkFrom(recipe, step, from, known, spec, role, refuse);
   }
   for (const [role, spec] of Object.entries(m.inputs))
     if (spec.least > 0 && !fromsOf(step.inputs[role]).length)
@@ -169,8 +179,8 @@ function checkFrom(
   recipe: Recipe,
   step: Step,
   from: string,
-  circle: boolean,
-  wants: { kind: DatasetKind; or: DatasetKind | undefined },
+  { circle, held }: Known,
+  wants: InputSpec,
   role: string,
   refuse: (code: string, about: string, message: string) => void,
 ): void {
@@ -209,6 +219,8 @@ function checkFrom(
       role,
       `${role} wants a ${kindOf(wants).words.one}, and “${from}” is a ${kindOf({ kind }).words.one}.`,
     );
+  else if (clash(wants, held.get(withoutBand(from))))
+    refuse('recipe.holds', role, `${role} from “${from}”: ${clash(wants, held.get(withoutBand(from)))!}.`);
   else if (o.band !== null && kind && !kindOf({ kind }).bands)
     refuse('recipe.band', role, `“${from}” is a ${kindOf({ kind }).words.one} and has no bands.`);
 }

@@ -2,6 +2,7 @@ import type { DatasetKind } from '../data/kinds';
 import type { InputSpec } from '../method/define';
 import type { MethodDescription } from '../method/describe';
 import { freeAmong, nameFrom } from './names';
+import { clash, heldBy } from './holds';
 import { allFroms, dependants } from './links';
 import { fromsOf, originOf, withoutBand, type Recipe, type RecipeInput, type Step } from './shape';
 
@@ -44,12 +45,19 @@ export const offersFor = (
   recipe: Recipe,
   library: Library,
   before: number,
-  spec: Pick<InputSpec, 'kind' | 'or' | 'many'>,
-): Offer[] => atHand(recipe, library, before).filter((o) => fits(spec, o.kind) && (spec.many || !o.many));
+  spec: Pick<InputSpec, 'kind' | 'or' | 'many' | 'band' | 'unit' | 'geometry'>,
+): Offer[] => {
+  const held = heldBy(recipe, (method) => library.get(method)?.outputs);
+  return atHand(recipe, library, before).filter(
+    (o) => fits(spec, o.kind) && (spec.many || !o.many) && clash(spec, held.get(o.from)) === null,
+  );
+};
 
 /** Whether a method could go on with something that stands at the end of a recipe. */
 export const goesOn = (recipe: Recipe, library: Library, m: MethodDescription): boolean =>
-  atHand(recipe, library).some((o) => Object.values(m.inputs).some((spec) => fits(spec, o.kind)));
+  Object.values(m.inputs).some(
+    (spec) => offersFor(recipe, library, recipe.steps.length, { ...spec, many: true }).length > 0,
+  );
 
 const taken = (r: Recipe): Set<string> => new Set([...r.inputs.map((i) => i.name), ...r.steps.map((s) => s.id)]);
 

@@ -182,6 +182,28 @@ describe('the check of a recipe', () => {
     }
   });
 
+  it('knows what results hold before there are data: units, classes, points, lines and areas', () => {
+    const then = (method: string, inputs: Record<string, string>): string[] =>
+      problems(changed((r) => r.steps.push({ id: 'more', method, inputs, params: {} })));
+    const slope = changed((r) =>
+      r.steps.push(
+        { id: 'slope', method: 'terrain.slope', inputs: { elevation: 'fill.filled' }, params: {} },
+        { id: 'smooth', method: 'raster.smooth', inputs: { raster: 'slope.slope' }, params: {} },
+        { id: 'again', method: 'terrain.fill', inputs: { elevation: 'smooth.smoothed' }, params: {} },
+      ),
+    );
+    expect(problems(slope)).toEqual([
+      'Step 6 (again): elevation from “smooth.smoothed”: values in a unit of length are wanted, and its are in degrees or percent.',
+    ]);
+    expect(then('surface.thiessen', { points: 'watersheds.watersheds' })[0]).toContain(
+      'points are wanted, and it holds areas',
+    );
+    expect(then('terrain.watersheds', { elevation: 'fill.filled', outlets: 'watersheds.watersheds' })[0]).toContain(
+      'points are wanted',
+    );
+    expect(then('terrain.slope', { elevation: 'fill.depth' })).toEqual([]);
+  });
+
   it('says when a method has changed since', () => {
     const old = changed((r) => (r.steps[1]!.version = 7));
     const [c] = checkRecipe(old);

@@ -3,15 +3,8 @@ import type { Knex } from 'knex';
 import * as z from 'zod';
 import { HelkError, isKind, kindOf, type DatasetInfo } from '@helk/core';
 import { REF } from '@helk/core/api/refs';
-import {
-  NoteShape,
-  OfTable,
-  ProblemDocument,
-  RunShape,
-  StepDoneShape,
-  TableBody,
-  Workbench,
-} from '@helk/core/api/schemas';
+import { NoteShape, OfTable, ProblemDocument, RunShape, StepDoneShape, Workbench } from '@helk/core/api/schemas';
+import { TableBody } from '@helk/core/api/recipe-schemas';
 import { RecipeShape } from '@helk/core/recipe/shape';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
 import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';

@@ -297,6 +297,10 @@ export const BenchStore = signalStore(
       params: Record<string, unknown> = {},
       variantOf: string | null = null,
     ): void {
+      if (!project.methodMap().has(method)) {
+        project.notify('The recipe that it was made by has been removed.', 'refused');
+        return;
+      }
       patchState(s, { sheet: { method, inputs, params, seed: 1, variantOf, runId: null }, askOpen: false });
     },
     /** A work takes the room of the stage: it is for looking closely. */
@@ -320,7 +324,9 @@ export const BenchStore = signalStore(
       const run = d?.runId ? project.runEntityMap()[d.runId] : undefined;
       if (!run || run.method === 'import') return;
       const { method, inputs, params, seed } = run;
-      patchState(s, { sheet: { method, inputs, params, seed, variantOf: run.id, runId: null } });
+      this.openSheet(method, inputs, params, run.id);
+      const sheet = s.sheet();
+      if (sheet?.variantOf === run.id) patchState(s, { sheet: { ...sheet, seed } });
     },
     toggleTheme: (): void => {
       const dark = !s.dark();

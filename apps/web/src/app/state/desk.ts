@@ -197,6 +197,7 @@ export class Desk {
     await this.store.guarded(async () => {
       await (what === 'recipe' ? this.api.deleteRecipe(p.id, id) : this.api.deleteTable(p.id, id));
       if (l && 'id' in l && l.id === id) this.clear();
+      if (this.bench.sheet()?.method === `recipe:${id}`) this.bench.set({ sheet: null });
       this.store.notify(`“${title}” was removed.`, 'fine', () => {
         void this.store.guarded(async () => {
           if (what === 'recipe') this.store.written({ recipes: [await this.api.restoreRecipe(p.id, id)] });

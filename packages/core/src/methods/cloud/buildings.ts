@@ -42,7 +42,9 @@ export const buildings = defineMethod({
     rectify: flag({ label: 'Right angles where they fit' }).default(true),
   }),
   outputs: {
-    buildings: shown(output.features('Buildings', 'buildings'), { features: { fill: 0.5, colour: '#7b3f63' } }),
+    buildings: shown(output.features('Buildings', 'buildings', { geometry: 'polygon' }), {
+      features: { fill: 0.5, colour: '#7b3f63' },
+    }),
   },
   figures: { buildings: { label: 'Buildings' }, area: { label: 'Built area', unit: 'm2' } },
   preview: { kind: 'window', input: 'cloud' },

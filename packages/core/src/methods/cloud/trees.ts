@@ -43,11 +43,13 @@ export const trees = defineMethod({
     maxCrown: quantity('length', { label: 'Largest crown', help: 'Diameter.', unit: 'm', above: 0 }).default(20),
   }),
   outputs: {
-    trees: shown(output.features('Trees', 'trees'), {
+    trees: shown(output.features('Trees', 'trees', { geometry: 'point' }), {
       features: { size: { column: 'crownDiameter', largest: 7 }, fill: 0.5, colour: '#2f7d57' },
       first: true,
     }),
-    crowns: shown(output.features('Crowns', 'crowns'), { features: { fill: 0.25, colour: '#2f7d57' } }),
+    crowns: shown(output.features('Crowns', 'crowns', { geometry: 'polygon' }), {
+      features: { fill: 0.25, colour: '#2f7d57' },
+    }),
   },
   figures: {
     trees: { label: 'Trees' },

@@ -24,7 +24,7 @@ export const buffer = defineMethod({
     distance: quantity('length', { label: 'Distance', unit: 'm', help: 'Negative to shrink areas.' }),
     merge: choice({ no: 'one each', yes: 'merged' }, { label: 'Areas' }).default('no'),
   }),
-  outputs: { buffers: output.features('Buffers') },
+  outputs: { buffers: output.features('Buffers', undefined, { geometry: 'polygon' }) },
   figures: { area: { label: 'Area', unit: 'm2' } },
   checks: ({ features }, p): Check[] => [
     ...planeChecks(features, 'A buffer', 'features'),

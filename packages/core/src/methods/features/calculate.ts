@@ -25,7 +25,7 @@ export const calculate = defineMethod({
     unit: text({ label: 'Unit', help: 'Like ha; empty when it has none.' }).default(''),
   }),
   preview: { kind: 'values', input: 'features', param: 'formula' },
-  outputs: { features: shown(output.features('With column'), { like: 'features' }) },
+  outputs: { features: shown(output.features('With column', undefined, { as: 'features' }), { like: 'features' }) },
   named: ({ features: [name] = ['Features'] }, p) => `${name}, new ${p.column}`,
   figures: { missing: { label: 'Missing values' } },
   checks: ({ features }, p): Check[] => {

@@ -26,7 +26,7 @@ export const cells = defineMethod({
     shape: choice({ square: 'squares', hexagon: 'hexagons' }, { label: 'Cells' }).default('square'),
     size: quantity('length', { label: 'Size', unit: 'm', above: 0 }),
   }),
-  outputs: { cells: output.features('Cells') },
+  outputs: { cells: output.features('Cells', undefined, { geometry: 'polygon' }) },
   figures: { cells: { label: 'Cells' } },
   checks: ({ extent }): Check[] => planeChecks(extent, 'A net of equal cells', 'extent'),
   suggest: ({ extent }) => {

@@ -18,7 +18,7 @@ export const centroids = defineMethod({
   params: z.object({
     place: choice({ mass: 'centre of mass', inside: 'a point inside' }, { label: 'Point' }).default('mass'),
   }),
-  outputs: { centroids: output.features('Centroids') },
+  outputs: { centroids: output.features('Centroids', undefined, { geometry: 'point' }) },
   figures: { points: { label: 'Points' } },
   estimate: ({ features }) => ({ cells: features.count, bytes: features.count * 1000, seconds: features.count / 1e5 }),
   run: async ({ features }, p, job) => {

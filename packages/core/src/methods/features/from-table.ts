@@ -24,7 +24,7 @@ export const fromTable = defineMethod({
   }),
   named: ({ table: [name] = ['Table'] }) => `${name}, points`,
   serves: 'place rows',
-  outputs: { points: output.features('Points') },
+  outputs: { points: output.features('Points', undefined, { geometry: 'point' }) },
   figures: { placed: { label: 'Rows with a place' }, placeless: { label: 'Rows without' } },
   checks: ({ table }, p): Check[] => [
     ...columnChecks(table, [p.x], 'x', true),

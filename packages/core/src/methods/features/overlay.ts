@@ -83,7 +83,10 @@ export const overlay = defineMethod({
       help: 'Columns of counts, of either set: each piece gets its share by area.',
     }).default([]),
   }),
-  outputs: { result: output.features('Overlay'), slivers: output.maybeFeatures('Slivers') },
+  outputs: {
+    result: output.features('Overlay', undefined, { geometry: 'polygon' }),
+    slivers: output.maybeFeatures('Slivers'),
+  },
   figures: {
     areaA: { label: 'Area of the first', unit: 'm2' },
     areaB: { label: 'Area of the second', unit: 'm2' },

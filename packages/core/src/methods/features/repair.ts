@@ -16,7 +16,7 @@ export const repair = defineMethod({
   sources: ['OGC 06-103r4 (validity of polygons)', 'GEOS 3.13'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({}),
-  outputs: { repaired: output.features('Repaired') },
+  outputs: { repaired: output.features('Repaired', undefined, { as: 'features' }) },
   figures: {
     repaired: { label: 'Repaired' },
     lost: { label: 'Without geometry afterwards' },

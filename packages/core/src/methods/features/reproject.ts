@@ -18,7 +18,7 @@ export const reprojectFeatures = defineMethod({
   sources: ['Snyder 1987, USGS Professional Paper 1395', 'proj4js'],
   inputs: { features: input.features({ label: 'Features' }) },
   params: z.object({ crs: crs({ label: 'Coordinate system' }) }),
-  outputs: { projected: output.features('Projected') },
+  outputs: { projected: output.features('Projected', undefined, { as: 'features' }) },
   figures: {},
   checks: ({ features }, p): Check[] => {
     if (!features.crs)

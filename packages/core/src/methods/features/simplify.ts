@@ -27,7 +27,7 @@ export const simplify = defineMethod({
       'each',
     ),
   }),
-  outputs: { simplified: output.features('Simplified') },
+  outputs: { simplified: output.features('Simplified', undefined, { as: 'features' }) },
   figures: { cornersBefore: { label: 'Corners before' }, cornersAfter: { label: 'Corners after' } },
   checks: ({ features }, p): Check[] => [
     ...planeChecks(features, 'Simplifying', 'features'),

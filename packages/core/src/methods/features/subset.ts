@@ -61,7 +61,7 @@ export const subset = defineMethod({
   }),
   preview: { kind: 'rows', input: 'features', param: 'where' },
   serves: 'keep picked',
-  outputs: { subset: shown(output.features('Subset'), { like: 'features' }) },
+  outputs: { subset: shown(output.features('Subset', undefined, { as: 'features' }), { like: 'features' }) },
   figures: { kept: { label: 'Kept' }, dropped: { label: 'Left out' } },
   checks: ({ features }, p) => {
     if (compile(parseFormula(p.where), namesOfColumns(features.columns, true)).type === 'text')

@@ -100,7 +100,7 @@ export const index = defineMethod({
       above: 0,
     }).default(1),
   }),
-  outputs: { index: output.raster('Index') },
+  outputs: { index: output.raster('Index', undefined, { band: 'measure', unit: 'no unit' }) },
   figures: { min: { label: 'Lowest' }, max: { label: 'Highest' }, mean: { label: 'Mean' } },
   checks: ({ scene }, p): Check[] => {
     const odd = sceneChecks(scene, 2);

@@ -59,8 +59,8 @@ export const classify = defineMethod({
   }),
   serves: 'learn from examples',
   outputs: {
-    classes: output.raster('Classes'),
-    confidence: output.raster('Confidence'),
+    classes: output.raster('Classes', undefined, { band: 'category' }),
+    confidence: output.raster('Confidence', undefined, { band: 'measure', unit: 'a share' }),
     statistics: output.table('Statistics of the classes', 'statistics'),
   },
   figures: {

@@ -83,7 +83,7 @@ export const cluster = defineMethod({
     }).optional(),
   }),
   outputs: {
-    clusters: output.raster('Clusters'),
+    clusters: output.raster('Clusters', undefined, { band: 'category' }),
     statistics: output.table('Statistics of the clusters', 'statistics'),
   },
   figures: {

@@ -93,7 +93,7 @@ export const reach = defineMethod({
   }),
   preview: { kind: 'reach', input: 'network' },
   outputs: {
-    reach: shown(output.features('Reach'), {
+    reach: shown(output.features('Reach', undefined, { geometry: 'polygon' }), {
       features: {
         by: { kind: 'classes', column: 'limit', rule: 'natural', classes: 3, own: [], ramp: 'tide', reversed: true },
         fill: 0.6,
@@ -104,7 +104,7 @@ export const reach = defineMethod({
       panel: { id: 'multiples', title: 'Limit by limit' },
     }),
     unplaced: output.maybeFeatures('Left out', 'left out'),
-    edges: output.features('Streets reached', 'streets reached'),
+    edges: output.features('Streets reached', 'streets reached', { geometry: 'line' }),
     through: shown(output.maybeTable('Through the window', 'through the window'), {
       panel: { id: 'through', title: 'Through the window' },
     }),

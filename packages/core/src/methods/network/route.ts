@@ -53,7 +53,7 @@ export const route = defineMethod({
     idColumn: column({ of: 'stops', label: 'Column that names stops' }).optional(),
   }),
   outputs: {
-    route: shown(output.features('Way', 'way'), { features: { width: 4 } }),
+    route: shown(output.features('Way', 'way', { geometry: 'line' }), { features: { width: 4 } }),
     directions: shown(output.table('Directions', 'directions'), { first: true }),
   },
   figures: { seconds: { label: 'Time', unit: 's' }, length: { label: 'Length', unit: 'm' } },

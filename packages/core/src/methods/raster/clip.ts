@@ -63,7 +63,7 @@ export const clip = defineMethod({
     feather: choice({ none: 'none' }, { label: 'Feather', help: 'Edges are cut sharp.' }).default('none'),
   }),
   serves: 'cut a part',
-  outputs: { clipped: output.raster('Clipped') },
+  outputs: { clipped: output.raster('Clipped', undefined, { as: 'raster' }) },
   figures: { cells: { label: 'Cells kept' } },
   checks: ({ raster, area }, p): Check[] => {
     if (!area && !p.bounds)

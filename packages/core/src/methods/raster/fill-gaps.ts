@@ -108,7 +108,7 @@ export const fillGaps = defineMethod({
       help: 'From the rim of the hole; empty for no limit.',
     }).optional(),
   }),
-  outputs: { filled: output.raster('Gaps filled', 'gaps filled') },
+  outputs: { filled: output.raster('Gaps filled', 'gaps filled', { as: 'raster' }) },
   figures: { filledCells: { label: 'Filled cells' } },
   checks: ({ raster }): Check[] => {
     const f = raster.bands[0]!.facts;

@@ -17,7 +17,9 @@ export const gaps = defineMethod({
   sources: ['Snyder 1987, USGS Professional Paper 1395, eq. 3-12 (area of an ellipsoidal zone)'],
   inputs: { raster: input.raster({}) },
   params: z.object({}),
-  outputs: { gaps: shown(output.features('Gaps'), { features: { colour: '#d6246e' } }) },
+  outputs: {
+    gaps: shown(output.features('Gaps', undefined, { geometry: 'polygon' }), { features: { colour: '#d6246e' } }),
+  },
   figures: {
     gaps: { label: 'Gaps' },
     gapCells: { label: 'Missing cells inside' },

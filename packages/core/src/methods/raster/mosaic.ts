@@ -221,7 +221,7 @@ export const mosaic = defineMethod({
       { label: 'Where tiles overlap', help: 'Matters only when seams show.' },
     ).default('first'),
   }),
-  outputs: { mosaic: shown(output.raster('Mosaic', '= Mosaic'), { parts: 'tiles' }) },
+  outputs: { mosaic: shown(output.raster('Mosaic', '= Mosaic', { as: 'tiles' }), { parts: 'tiles' }) },
   figures: {
     tiles: { label: 'Tiles' },
     overlapCells: { label: 'Cells in more than one tile' },

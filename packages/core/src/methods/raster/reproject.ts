@@ -140,7 +140,7 @@ export const reproject = defineMethod({
     cellSize: cellSize({ label: 'Cell size', help: 'A round number near the native size.' }).default('auto'),
     resampling: resamplingParam.default('auto'),
   }),
-  outputs: { projected: output.raster('Projected') },
+  outputs: { projected: output.raster('Projected', undefined, { as: 'raster' }) },
   figures: {
     minBefore: { label: 'Lowest before', unit: 'band' },
     maxBefore: { label: 'Highest before', unit: 'band' },

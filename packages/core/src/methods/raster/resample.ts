@@ -33,7 +33,7 @@ export const resample = defineMethod({
   ],
   inputs: { raster: input.raster({ bands: 'all', parts: true }) },
   params: z.object({ cellSize: cellSize({ label: 'Cell size' }), resampling: resamplingParam.default('auto') }),
-  outputs: { resampled: output.raster('Resampled') },
+  outputs: { resampled: output.raster('Resampled', undefined, { as: 'raster' }) },
   figures: {},
   checks: ({ raster }, p): Check[] => {
     const checks: Check[] = [];

@@ -101,7 +101,7 @@ export const smooth = defineMethod({
     ).default('mean'),
     radius: quantity('length', { label: 'Radius', unit: 'm', above: 0 }),
   }),
-  outputs: { smoothed: output.raster('Smoothed') },
+  outputs: { smoothed: output.raster('Smoothed', undefined, { as: 'raster' }) },
   figures: {},
   checks: ({ raster }, p): Check[] => {
     if (raster.bands[0]!.kind === 'category' && p.statistic !== 'majority') {

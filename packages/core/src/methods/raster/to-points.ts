@@ -34,7 +34,7 @@ export const toPoints = defineMethod({
       help: 'Apart by commas, in the order of the grids; their own names otherwise.',
     }).default(''),
   }),
-  outputs: { points: output.features('Cells as points', 'points') },
+  outputs: { points: output.features('Cells as points', 'points', { geometry: 'point' }) },
   figures: { points: { label: 'Points' } },
   estimate: ({ rasters }) => {
     const n = rasters.reduce((s, r) => s + r.grid.columns * r.grid.rows, 0);

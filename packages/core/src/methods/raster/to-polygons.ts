@@ -22,7 +22,7 @@ export const toPolygons = defineMethod({
   params: z.object({
     connect: choice({ '4': 'over edges', '8': 'over corners too' }, { label: 'Cells hang together' }).default('4'),
   }),
-  outputs: { polygons: output.features('Areas', 'areas') },
+  outputs: { polygons: output.features('Areas', 'areas', { geometry: 'polygon' }) },
   figures: { polygons: { label: 'Areas' } },
   estimate: ({ raster }) => {
     const n = raster.grid.columns * raster.grid.rows;

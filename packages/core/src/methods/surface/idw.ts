@@ -35,7 +35,7 @@ export const idw = defineMethod({
     ...gridParams,
   }),
   outputs: {
-    estimate: shown(output.raster('Inverse distance', 'inverse distance'), {
+    estimate: shown(output.raster('Inverse distance', 'inverse distance', { band: 'measure' }), {
       judged: { input: 'points', param: 'value' },
     }),
   },

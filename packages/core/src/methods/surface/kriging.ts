@@ -97,8 +97,10 @@ export const kriging = defineMethod({
   }),
   serves: 'estimate',
   outputs: {
-    estimate: shown(output.raster('Kriging'), { judged: { input: 'points', param: 'value', doubt: 'standardError' } }),
-    standardError: output.raster('Standard error', 'standard error'),
+    estimate: shown(output.raster('Kriging', undefined, { band: 'measure' }), {
+      judged: { input: 'points', param: 'value', doubt: 'standardError' },
+    }),
+    standardError: output.raster('Standard error', 'standard error', { band: 'measure' }),
   },
   figures: {
     model: { label: 'Model' },

@@ -37,7 +37,11 @@ export const spline = defineMethod({
     }).default(0),
     ...gridParams,
   }),
-  outputs: { estimate: shown(output.raster('Spline'), { judged: { input: 'points', param: 'value' } }) },
+  outputs: {
+    estimate: shown(output.raster('Spline', undefined, { band: 'measure' }), {
+      judged: { input: 'points', param: 'value' },
+    }),
+  },
   figures: {},
   checks: (inputs, p) => [
     ...surfaceChecks(inputs, p.value),

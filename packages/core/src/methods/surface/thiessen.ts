@@ -29,7 +29,7 @@ export const thiessen = defineMethod({
       help: 'Empty for the extent of the points and a margin.',
     }).optional(),
   }),
-  outputs: { polygons: output.features('Thiessen polygons', 'thiessen') },
+  outputs: { polygons: output.features('Thiessen polygons', 'thiessen', { geometry: 'polygon' }) },
   figures: { polygons: { label: 'Polygons' } },
   checks: ({ points }) => planeChecks(points, 'Nearness', 'points'),
   estimate: ({ points }) => ({ cells: points.count, bytes: points.count * 3000, seconds: points.count / 1e4 }),

@@ -21,7 +21,7 @@ export const curvature = defineMethod({
       'profile',
     ),
   }),
-  outputs: { curvature: output.raster('Curvature') },
+  outputs: { curvature: output.raster('Curvature', undefined, { band: 'measure', unit: 'a share of a length' }) },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({

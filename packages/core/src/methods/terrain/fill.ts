@@ -187,10 +187,10 @@ export const fill = defineMethod({
     }).optional(),
   }),
   outputs: {
-    filled: shown(output.raster('Filled'), {
+    filled: shown(output.raster('Filled', undefined, { as: 'elevation' }), {
       panel: { id: 'changed', of: 'depth', title: 'What filling changed', values: 'depth of fill', list: 'Deepest' },
     }),
-    depth: shown(output.raster('Depth of fill', 'depth of fill'), {
+    depth: shown(output.raster('Depth of fill', 'depth of fill', { as: 'elevation' }), {
       panel: { id: 'changed', title: 'What filling changed', values: 'depth of fill', list: 'Deepest' },
     }),
   },

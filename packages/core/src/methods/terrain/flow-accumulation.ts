@@ -24,7 +24,7 @@ export const flowAccumulation = defineMethod({
     scheme: schemeParam.default('d8'),
     unit: choice({ cells: 'cells', area: 'area (m²)' }, { label: 'Counted in' }).default('cells'),
   }),
-  outputs: { accumulation: output.raster('Flow accumulation') },
+  outputs: { accumulation: output.raster('Flow accumulation', undefined, { band: 'measure', unit: 'areas or cells' }) },
   figures: { max: { label: 'Greatest', unit: 'result' } },
   checks: waterChecks,
   estimate: ({ elevation }, p) => ({

@@ -38,7 +38,7 @@ export const hillshade = defineMethod({
     zFactor,
     lights: choice({ single: 'one light', multiple: 'four lights' }, { label: 'Lights' }).default('single'),
   }),
-  outputs: { hillshade: output.raster('Hillshade') },
+  outputs: { hillshade: output.raster('Hillshade', undefined, { band: 'measure', unit: 'shade' }) },
   figures: {},
   checks: (inputs) => elevationChecks(inputs, 'slope'),
   estimate: ({ elevation }) => ({

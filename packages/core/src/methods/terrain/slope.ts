@@ -35,7 +35,7 @@ export const slope = defineMethod({
     ...gradientParams,
     zFactor,
   }),
-  outputs: { slope: output.raster('Slope') },
+  outputs: { slope: output.raster('Slope', undefined, { band: 'measure', unit: 'degrees or percent' }) },
   figures: {
     min: { label: 'Lowest', unit: 'result' },
     max: { label: 'Highest', unit: 'result' },

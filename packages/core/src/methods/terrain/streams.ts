@@ -54,7 +54,7 @@ export const streams = defineMethod({
   }),
   preview: { kind: 'streams', input: 'elevation', param: 'threshold' },
   outputs: {
-    streams: shown(output.features('Streams'), {
+    streams: shown(output.features('Streams', undefined, { geometry: 'line' }), {
       features: { colour: '#1f78b4', size: { column: 'order', largest: 4 } },
     }),
     raster: output.raster('Stream order'),

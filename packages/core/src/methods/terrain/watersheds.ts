@@ -73,7 +73,11 @@ export const watersheds = defineMethod({
     }),
   }),
   preview: { kind: 'streams', input: 'elevation', param: 'threshold', when: { outlets: 'links' } },
-  outputs: { watersheds: shown(output.features('Watersheds'), { features: { colour: '#7a4f9a' } }) },
+  outputs: {
+    watersheds: shown(output.features('Watersheds', undefined, { geometry: 'polygon' }), {
+      features: { colour: '#7a4f9a' },
+    }),
+  },
   figures: {
     watersheds: { label: 'Watersheds' },
     movedOutlets: { label: 'Outlets moved' },

@@ -18,7 +18,7 @@ export const wetness = defineMethod({
   sources: ['Beven and Kirkby 1979, doi:10.1080/02626667909491834', 'Freeman 1991, doi:10.1016/0098-3004(91)90048-I'],
   inputs: { elevation: input.raster({ label: 'Elevation', band: 'measure', unit: 'length' }) },
   params: z.object({ scheme: schemeParam.default('mfd') }),
-  outputs: { wetness: output.raster('Wetness') },
+  outputs: { wetness: output.raster('Wetness', undefined, { band: 'measure', unit: 'no unit' }) },
   figures: {},
   checks: waterChecks,
   estimate: ({ elevation }) => ({

@@ -1,0 +1,140 @@
+import * as z from 'zod';
+import { RecipeShape } from '../recipe/shape';
+import type { RouteSpec } from './routes';
+import { LiftRequest, NewRecipe, RecipeEntry, TableBody, TableEntry, TableForecast, TableRun } from './recipe-schemas';
+import { RunShape } from './schemas';
+
+/** Routes of recipes and run tables. */
+export const RECIPE_ROUTES = {
+  recipeSchema: {
+    verb: 'get',
+    path: '/api/recipe-schema.json',
+    summary: 'JSON schema of a recipe file',
+    status: 200,
+    response: z.looseObject({}),
+  },
+  checkRecipe: {
+    verb: 'post',
+    path: '/api/recipes/check',
+    summary: 'What is wrong with a recipe, and what it is as a method',
+    body: NewRecipe,
+    status: 200,
+    response: RecipeEntry.pick({ recipe: true, method: true, checks: true }),
+  },
+  liftRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes/lift',
+    summary: 'A recipe of how some results were made; it is not kept by that',
+    body: LiftRequest,
+    status: 200,
+    response: RecipeShape,
+  },
+  recipes: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes',
+    summary: 'Recipes of a project, each described as a method too',
+    status: 200,
+    response: z.array(RecipeEntry),
+  },
+  createRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes',
+    summary: 'A recipe, as from a file; refused with the step and the reason when it cannot run',
+    body: NewRecipe,
+    status: 201,
+    response: RecipeEntry,
+  },
+  saveRecipe: {
+    verb: 'put',
+    path: '/api/projects/:project/recipes/:recipe',
+    summary: 'The next version of a recipe; older ones are kept',
+    body: NewRecipe,
+    status: 200,
+    response: RecipeEntry,
+  },
+  recipeVersion: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes/:recipe/versions/:version',
+    summary: 'A recipe as it was at a version',
+    status: 200,
+    response: RecipeShape,
+  },
+  recipeFile: {
+    verb: 'get',
+    path: '/api/projects/:project/recipes/:recipe/file',
+    summary: 'A recipe as a file',
+    status: 200,
+    response: 'bytes',
+  },
+  deleteRecipe: {
+    verb: 'delete',
+    path: '/api/projects/:project/recipes/:recipe',
+    summary: 'Remove a recipe; what it made stays, and it can be brought back',
+    status: 204,
+  },
+  restoreRecipe: {
+    verb: 'post',
+    path: '/api/projects/:project/recipes/:recipe/restore',
+    summary: 'Bring back a removed recipe',
+    status: 200,
+    response: RecipeEntry,
+  },
+  tables: {
+    verb: 'get',
+    path: '/api/projects/:project/tables',
+    summary: 'Run tables of a project',
+    status: 200,
+    response: z.array(TableEntry),
+  },
+  createTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables',
+    summary: 'A run table: a row a run of a method or recipe',
+    body: TableBody,
+    status: 201,
+    response: TableEntry,
+  },
+  saveTable: {
+    verb: 'put',
+    path: '/api/projects/:project/tables/:table',
+    summary: 'Change a run table',
+    body: TableBody,
+    status: 200,
+    response: TableEntry,
+  },
+  deleteTable: {
+    verb: 'delete',
+    path: '/api/projects/:project/tables/:table',
+    summary: 'Remove a run table; what its rows made stays, and it can be brought back',
+    status: 204,
+  },
+  restoreTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/restore',
+    summary: 'Bring back a removed run table',
+    status: 200,
+    response: TableEntry,
+  },
+  checkTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/check',
+    summary: 'What each row will be called, and why it cannot run where it cannot',
+    status: 200,
+    response: TableForecast,
+  },
+  runTable: {
+    verb: 'post',
+    path: '/api/projects/:project/tables/:table/run',
+    summary: 'Run rows: those named, else all that are not done; a row that cannot run is recorded as failed',
+    body: TableRun,
+    status: 202,
+    response: z.array(RunShape),
+  },
+  tableReport: {
+    verb: 'get',
+    path: '/api/projects/:project/tables/:table/report',
+    summary: 'How each row ended, with its figures, as CSV',
+    status: 200,
+    response: 'bytes',
+  },
+} as const satisfies Record<string, RouteSpec>;
