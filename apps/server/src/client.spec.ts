@@ -104,12 +104,15 @@ describe('the client package', () => {
       'tsx',
       'packages/client/examples/watershed.ts',
       server.base,
-      'A valley',
+      'An example',
     ]);
     let out = '';
     child.stdout.on('data', (d: Buffer) => (out += String(d)));
-    child.stderr.resume();
-    expect(await new Promise((r) => child.once('close', r))).toBe(0);
+    let err = '';
+    child.stderr.on('data', (d: Buffer) => (err += String(d)));
+    expect(await new Promise((r) => child.once('close', r)))
+      .withContext(err)
+      .toBe(0);
     const told = JSON.parse(out) as { figures: { area: number }; results: string[] };
     expect(told.results).toEqual(['Watersheds']);
     expect(told.figures.area).toBeGreaterThan(10_000);

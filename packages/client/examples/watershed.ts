@@ -8,8 +8,9 @@ const helk = await connect(address);
 const project = await helk.project(name);
 const [elevation] = await project.datasets({ find: 'filled', kind: 'raster' });
 const [gauge] = await project.datasets({ find: 'gauge', kind: 'features' });
+if (!elevation || !gauge) throw new Error(`There are ${(await project.datasets()).map((d) => d.name).join(', ')}.`);
 const done = await project.run('terrain.watersheds', {
-  inputs: { elevation: elevation!, outlets: gauge! },
+  inputs: { elevation, outlets: gauge },
   params: { snap: '200 m' },
   onProgress: (share, stage) => process.stderr.write(`${Math.round(share * 100)} % ${stage}\n`),
 });

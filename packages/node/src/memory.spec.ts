@@ -42,7 +42,11 @@ describe('the memory that a method says it needs', () => {
       return;
     }
     const all = await trials();
-    expect(all.map((t) => t.id)).toEqual(methods().map((m) => m.id));
+    expect(all.map((t) => t.id)).toEqual(
+      methods()
+        .filter((m) => Object.keys(m.inputs).length)
+        .map((m) => m.id),
+    );
     expect(all.filter((t) => t.failed).map((t) => `${t.id}: ${t.failed}`)).toEqual([]);
     const over = all
       .filter((t) => t.taken! > 1.3 * t.said! + SPARE)

@@ -84,7 +84,7 @@ function inputSpec(recipe: Recipe, input: RecipeInput): InputSpec {
     label: input.label || input.name,
     ...(input.help ? { help: input.help } : {}),
     // What a step is given in the recipe it is given in every run.
-    least: Math.max(1, ...readers.map((r) => r.spec.least)),
+    least: readers.length ? Math.max(1, ...readers.map((r) => r.spec.least)) : 0,
     many: input.many ?? false,
     // The steps take the bands they want, and read as they do.
     bands: 'all',

@@ -51,10 +51,18 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
     const [step, role] = full.includes('.') ? (full.split('.') as [string, string]) : [null, full];
     return { name, runId: task.runId, role, step, batch: record.table?.id ?? null, source: null };
   };
+  /** What a result is to be called: as the run table says, else by itself. */
+  const called = (name: string): string => {
+    if (naming === null) return name;
+    return kept.size > 1 ? `${naming}, ${name}` : naming;
+  };
+  /** A name that is in nobody's way, of what nobody sees yet or ever. */
+  const hidden = (role: string): string => `${task.runId} ${role}`;
   // Results that come part by part go straight into the project, staged.
   const begun = new Map<string, Promise<string>>();
   const openSink: OpenSink = (role, kind, head) => {
-    const id = stage(db, { ...made(role, method.chain ? role : nameOf(role, record.params)), kind });
+    const name = method.chain ? hidden(role) : called(nameOf(role, record.params));
+    const id = stage(db, { ...made(role, name), kind });
     begun.set(role, id);
     return later(async () => {
       const store = piecesOf(db, await id);
@@ -72,8 +80,8 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
   /** What the steps of a recipe make lies in the project, staged, so that no chain is too long for the memory. */
   const settled = new Map<string, string>();
   const settle = async (role: string, name: string, handle: AnyHandle): Promise<AnyHandle> => {
-    const own = sibling && kept.has(role) ? variantName(method, name, sibling.params, record.params) : name;
-    const wanted = naming === null || !kept.has(role) ? own : kept.size > 1 ? `${naming}, ${name}` : naming;
+    const own = sibling ? variantName(method, name, sibling.params, record.params) : name;
+    const wanted = kept.has(role) ? called(own) : hidden(role);
     const at = await begun.get(role);
     if (at)
       await db('datasets')
@@ -97,15 +105,10 @@ export async function run(task: RunTask, { db, progress, isCancelled }: Hands): 
   const staged: string[] = [];
   for (const [k, o] of outcome.outputs.entries()) {
     const share = (i: number): number => 0.8 + (0.2 * i) / outcome.outputs.length;
-    const name = nameOf(o.role, outcome.params);
-    const called = naming === null ? name : outcome.outputs.length > 1 ? `${naming}, ${name}` : naming;
     const ready = settled.get(o.role) ?? (await begun.get(o.role));
-    if (ready && naming !== null && !method.chain)
-      await db('datasets')
-        .where({ id: ready })
-        .update({ name: await freeName(db, called, ready) });
+    const name = called(nameOf(o.role, outcome.params));
     staged.push(
-      ready ?? (await stageHandle(db, made(o.role, called), o.handle, slice(progress, share(k), share(k + 1)))),
+      ready ?? (await stageHandle(db, made(o.role, name), o.handle, slice(progress, share(k), share(k + 1)))),
     );
   }
   if (isCancelled()) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
