@@ -24,6 +24,9 @@ async function liftedFile(page: Page): Promise<{ path: string; text: string }> {
   await expect(view.getByTestId('step-reproject')).toContainText('from the data');
   const [file] = await Promise.all([page.waitForEvent('download'), page.getByTestId('save-file').click()]);
   const path = await file.path();
+  // The sample project stays as it was.
+  await view.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(page.getByTestId('notice').last()).toContainText('was removed');
   return { path, text: readFileSync(path, 'utf8') };
 }
 

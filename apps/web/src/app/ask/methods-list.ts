@@ -37,7 +37,11 @@ export class MethodsList {
     const all = this.store
       .methods()
       .map((m) => ({ ...m, fits: !item || Object.values(m.inputs).some((s) => misfit(s, item.info) === null) }));
-    return [...new Set(all.map((m) => m.family))].map((f) => ({
+    // What the project has of its own is seen first.
+    const families = [...new Set(all.map((m) => m.family))].sort(
+      (a, b) => Number(b === 'recipe') - Number(a === 'recipe'),
+    );
+    return families.map((f) => ({
       name: all.find((m) => m.family === f)!.familyTitle,
       methods: all.filter((m) => m.family === f),
     }));

@@ -86,8 +86,9 @@ export const ProjectStore = signalStore(
   withComputed((s) => ({
     /** All that can be run: recipes of the project among the methods. */
     methods: computed(() => [
-      ...s.recipes().flatMap((r) => (r.method ? [r.method as unknown as MethodDescription] : [])),
       ...s.builtIn(),
+      // A question that a method answers is answered by the method first.
+      ...s.recipes().flatMap((r) => (r.method ? [r.method as unknown as MethodDescription] : [])),
     ]),
   })),
   withComputed((s) => ({
