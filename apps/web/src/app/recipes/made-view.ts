@@ -50,7 +50,7 @@ const FIGURES = 3;
           }
         </ul>
       </section>
-      <div role="list" class="mt-1">
+      <div role="list" class="mt-1 @container">
         @for (s of steps(); track s.key; let i = $index) {
           <helk-step-row
             [number]="i + 1"

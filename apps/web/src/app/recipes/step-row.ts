@@ -13,7 +13,12 @@ export interface MadeHere {
 @Component({
   selector: 'helk-step-row',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { class: 'grid grid-cols-[34px_minmax(0,1fr)_210px] gap-x-6 py-3 border-b border-line-soft', role: 'listitem' },
+  // Where there is little room, what it makes stands below.
+  host: {
+    class:
+      'grid grid-cols-[34px_minmax(0,1fr)] @[560px]:grid-cols-[34px_minmax(0,1fr)_210px] gap-x-6 gap-y-1 py-3 border-b border-line-soft',
+    role: 'listitem',
+  },
   template: `
     <span
       class="num w-[26px] h-[26px] rounded-full border border-act text-act grid place-items-center text-[13px] mt-0.5"
@@ -65,7 +70,7 @@ export interface MadeHere {
       }
       <ng-content />
     </div>
-    <div class="text-[12.5px] min-w-0 pt-0.5">
+    <div class="text-[12.5px] min-w-0 pt-0.5 col-start-2 @[560px]:col-start-auto">
       @for (m of makes(); track m.role) {
         <p class="flex items-baseline gap-1.5 min-w-0">
           <span class="text-ink-2 flex-none">{{ $index ? 'and' : 'makes' }}</span>
