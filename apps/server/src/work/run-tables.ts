@@ -91,14 +91,14 @@ async function plan(project: Project, table: ApiTable): Promise<{ method: Method
 
 /** What is known of each row before anything runs. */
 export async function checkTable(project: Project, runs: RunService, table: ApiTable): Promise<ApiTableForecast> {
-  const { rows } = await plan(project, table);
+  const { method, rows } = await plan(project, table);
   const out: ApiTableForecast['rows'] = [];
   for (const r of rows) {
     let reason = r.problem?.message ?? null;
     const look: string[] = [];
     if (reason === null)
       try {
-        for (const c of (await runs.forecast(project, r.request)).checks)
+        for (const c of (await runs.forecast(project, r.request, method)).checks)
           if (c.level === 'refused') reason ??= c.message;
           else if (c.level === 'look') look.push(c.message);
       } catch (e) {

@@ -51,10 +51,11 @@ export class RunService {
 
   constructor(private readonly config: Config) {}
 
-  async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>): Promise<Forecast> {
+  /** @param known the method, where it has been worked out already */
+  async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>, known?: Method): Promise<Forecast> {
     const params = await pinned(project.db, r.method, r.params);
     return forecast(
-      await methodIn(project.db, r.method, undefined, params),
+      known ?? (await methodIn(project.db, r.method, undefined, params)),
       await this.infos(project, r.inputs),
       params,
     );

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { crossed, series } from '@helk/core/recipe/series';
 import type { ApiTable } from '@helk/core/api/schemas';
-import type { ColumnSeen } from '../state/tables';
+import { cellsOf, type ColumnSeen } from '../state/tables';
 
 /** Most values that a column is filled with at once. */
 const MOST = 500;
@@ -87,7 +87,7 @@ export class FillColumn {
     this.wanted.set(0);
   }
 
-  private cells = (): string[][] => this.table().rows.map((r) => this.table().columns.map((_, i) => r.cells[i] ?? ''));
+  private cells = (): string[][] => cellsOf(this.table());
 
   /** Rows there are take the values in turn; where there are not enough, the last is repeated with the next value. */
   protected each(): void {

@@ -10,7 +10,7 @@ import { BenchStore } from '../state/bench.store';
 import { Copier } from '../state/copies';
 import { Desk } from '../state/desk';
 import { ProjectStore } from '../state/project.store';
-import { Tables, type ColumnSeen, type RowSeen } from '../state/tables';
+import { cellsOf, Tables, type ColumnSeen, type RowSeen } from '../state/tables';
 import { FillColumn } from './fill-column';
 import { figuresOfRows } from './row-figures';
 import { RowMaps } from './row-maps';
@@ -63,7 +63,6 @@ export class TableView {
     ...this.table().columns.map((c) => `{${c.replace(/^in:/, '')}}`),
   ]);
 
-  protected readonly fits = misfit as never;
   protected isLive = (r: RowSeen): boolean => r.run?.state === 'queued' || r.run?.state === 'running';
 
   protected state(r: RowSeen): { word: string; tone: string; title: string } {
@@ -140,7 +139,7 @@ export class TableView {
     if (!/[\t\n]/.test(text.trim())) return;
     e.preventDefault();
     const t = this.table();
-    const cells = t.rows.map((r) => t.columns.map((_, i) => r.cells[i] ?? ''));
+    const cells = cellsOf(t);
     for (const [k, given] of pastedCells(text).entries()) {
       const last = cells.at(-1);
       cells[row + k] ??= t.columns.map((c, i) => (c.startsWith('in:') ? (last?.[i] ?? '') : ''));
@@ -155,7 +154,7 @@ export class TableView {
   /** A row for each dataset that fits a column. */
   protected allThatFit(at: number): void {
     const t = this.table();
-    const fit = this.tables.fitting(this.columns()[at]!, misfit as never);
+    const fit = this.tables.fitting(this.columns()[at]!);
     const first = t.rows[0]?.cells ?? [];
     this.tables.setCells(
       t,

@@ -1,5 +1,5 @@
 import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
-import { FreeNames, kindOf, type InputSpec, type MethodDescription, type ParamSpec } from '@helk/core';
+import { FreeNames, misfit, type InputSpec, type MethodDescription, type ParamSpec } from '@helk/core';
 import { refOf } from '@helk/core/api/refs';
 import type { ApiRun, ApiTable, ApiTableBody, ApiTableForecast } from '@helk/core/api/schemas';
 import { KEEP as KEEP_SETTING } from '@helk/core/recipe/settings';
@@ -34,6 +34,10 @@ export interface RowSeen {
   reason: string | null;
   look: string[];
 }
+
+/** The cells of all rows, one for each column. */
+export const cellsOf = (t: Pick<ApiTable, 'columns' | 'rows'>): string[][] =>
+  t.rows.map((r) => t.columns.map((_, i) => r.cells[i] ?? ''));
 
 const newRow = (): string => Math.random().toString(36).slice(2, 12);
 
@@ -277,9 +281,9 @@ export class Tables {
   }
 
   /** Datasets that fit a column, alike ones of one taking-in together where the input takes several. */
-  fitting(c: ColumnSeen, misfit: (spec: InputSpec, info: never) => string | null): string[] {
+  fitting(c: ColumnSeen): string[] {
     if (!c.input) return [];
-    const all = this.store.datasetEntities().filter((d) => misfit(c.input!, d.info as never) === null);
+    const all = this.store.datasetEntities().filter((d) => misfit(c.input!, d.info) === null);
     if (!c.input.many) return all.map((d) => d.id);
     const sets = new Map<string, string[]>();
     for (const d of all)
@@ -304,7 +308,4 @@ export class Tables {
   }
 
   reportUrl = (t: ApiTable): string => this.api.reportUrl(this.store.project()!.id, t.id);
-
-  /** What a kind of dataset is called where several may stand. */
-  kindWords = (c: ColumnSeen): string => (c.input ? kindOf(c.input).words.one : '');
 }

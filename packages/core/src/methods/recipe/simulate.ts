@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
-import { defineMethod, output, shown } from '../../method/define';
+import { defineMethod, output } from '../../method/define';
 import { number, quantity, text } from '../../method/params';
 import { SIMULATE } from '../../recipe/names';
 
@@ -46,7 +46,7 @@ export const simulate = defineMethod({
     }).optional(),
   }),
   outputs: {
-    probability: shown({ ...output.maybeRaster('Probability'), suffix: '=Probability' }, {}),
+    probability: { ...output.maybeRaster('Probability'), suffix: '=Probability' },
     mean: { ...output.maybeRaster('Mean of the draws'), suffix: '=Mean of the draws' },
     sd: { ...output.maybeRaster('Spread of the draws'), suffix: '=Spread of the draws' },
     draws: { ...output.table('Draws'), suffix: '=Draws' },
