@@ -40,7 +40,7 @@ export const state = (page: Page, s: string) => page.locator(`[data-testid=run-r
 export async function runSheet(page: Page): Promise<void> {
   await expect(page.getByTestId('run')).toBeEnabled();
   await page.getByTestId('run').click();
-  await expect(state(page, 'done')).toBeVisible({ timeout: 60_000 });
+  await expect(state(page, 'done')).toBeVisible({ timeout: 180_000 });
 }
 
 /** A figure of the finished run, as text. */

@@ -11,8 +11,9 @@ export default defineConfig({
   testDir: '.',
   outputDir: '../test-results',
   workers: 1,
-  timeout: 90_000,
-  expect: { timeout: 20_000 },
+  // A machine may be slower by far than the one a story was written on, and have other things to do for a minute.
+  timeout: 300_000,
+  expect: { timeout: 60_000 },
   retries: 0,
   reporter: [['list']],
   use: {

@@ -112,7 +112,7 @@ test('a cloud without classes becomes ground, trees and buildings, seen from abo
   // In space: ground, blocks and trees, read and picked by a click.
   for (const name of ['Grid', 'Buildings', 'Trees']) await row(page, name).click();
   await page.getByRole('button', { name: 'See it in space' }).first().click();
-  await expect.poll(() => sceneColours(page), { timeout: 30_000 }).toBeGreaterThan(12);
+  await expect.poll(() => sceneColours(page), { timeout: 90_000 }).toBeGreaterThan(12);
   const scene = page.getByTestId('scene');
   const box = (await scene.boundingBox())!;
   await page.mouse.click(box.x + box.width / 2, box.y + box.height / 2);

@@ -207,7 +207,7 @@ test('twelve months of grids from a time axis: by cell, with a gap, drier toward
   await expect(figure(page, 'rising')).toHaveText('0');
   await closeSheet(page);
   await page.getByRole('button', { name: /Take Trend of soil moisture.* out of the pane/ }).click();
-  const film = page.waitForEvent('download', { timeout: 90_000 });
+  const film = page.waitForEvent('download', { timeout: 180_000 });
   await page.getByTestId('time-more').click();
   await page.getByTestId('gif').click();
   const gif = new Uint8Array(readFileSync(await (await film).path()));

@@ -36,7 +36,7 @@ test('a run is cancelled, and the project stays as it was', async ({ page }) => 
   await newProject(page, 'Cancel');
   await takeIn(page, 'rough.tif', await roughTiff(2600));
   await page.getByTestId('stage-ledger').click();
-  await page.getByTestId('row-rough').click({ timeout: 40_000 });
+  await page.getByTestId('row-rough').click({ timeout: 120_000 });
   await askFor(page, 'depressions');
   await expect(page.getByTestId('run')).toBeEnabled();
   await page.getByTestId('run').click();
@@ -144,7 +144,7 @@ test.describe('after SIGKILL during a run', () => {
     await page.getByRole('button', { name: 'Make one' }).click();
     await takeIn(page, 'rough.tif', await roughTiff(1800));
     await page.getByTestId('stage-ledger').click();
-    await page.getByTestId('row-rough').click({ timeout: 40_000 });
+    await page.getByTestId('row-rough').click({ timeout: 120_000 });
     await askFor(page, 'depressions');
     await expect(page.getByTestId('run')).toBeEnabled();
     await page.getByTestId('run').click();

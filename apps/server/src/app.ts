@@ -7,6 +7,7 @@ import { datasetRoutes } from './routes/datasets';
 import { exportRoutes } from './routes/exports';
 import { projectRoutes } from './routes/projects';
 import { recipeRoutes } from './routes/recipes';
+import { sheetRoutes } from './routes/sheets';
 import { reviewRoutes } from './routes/reviews';
 import { runRoutes } from './routes/runs';
 import { portalRoutes } from './portal/routes';
@@ -29,6 +30,7 @@ export function makeApp(context: Context): Express {
   reviewRoutes(app, context);
   runRoutes(app, context);
   recipeRoutes(app, context);
+  sheetRoutes(app, context);
   serviceRoutes(app, context);
   portalRoutes(app, context);
   const { webDir } = context.config;

@@ -111,7 +111,7 @@ export interface Operations {
     params: { project: string; };
     query: undefined;
     body: undefined;
-    answer: { project: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; }; datasets: ({ id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; })[]; runs: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[]; recipes: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[]; tables: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[]; workbench: { version: 1; } & Record<string, unknown> | null; };
+    answer: { project: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; }; datasets: ({ id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; })[]; runs: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[]; recipes: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[]; tables: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[]; findings: ({ title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; })[]; sheets: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[]; workbench: { version: 1; } & Record<string, unknown> | null; };
   };
   /** Rename or annotate a project. */
   patchProject: {
@@ -188,7 +188,7 @@ export interface Operations {
     params: { project: string; dataset: string; };
     query: undefined;
     body: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; replacedBy?: string | null; look?: Record<string, unknown>; band?: number; classes?: ({ value: number; label: string; colour: string | null; unsure?: boolean; })[]; bandName?: string; role?: ('coastal' | 'blue' | 'green' | 'red' | 'rededge' | 'nir' | 'swir1' | 'swir2' | 'thermal' | 'pan') | null; wavelength?: number | null; };
-    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; };
+    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; };
   };
   /** Remove a dataset; it can be brought back until the server restarts. */
   deleteDataset: {
@@ -216,7 +216,7 @@ export interface Operations {
     params: { project: string; dataset: string; };
     query: undefined;
     body: undefined;
-    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; };
+    answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; };
   };
   /** One stored piece of an array. Of a raster the arrays are "band 0", "band 1", …, the pieces chunks of 512 x 512 cells, key = row * 16777216 + column, row by row from the north, little-endian, as a zlib stream; level 0 is held as the band says, coarser levels of measures are float32 (float64 for wide types); 204 when every cell is missing. Of a point cloud "chunks" (level 0, key 0) is a JSON list of chunks, "X", "Y", "Z", "order" and "attribute 0", … the values of each under its level and place in that list: whole numbers as differences, bytes of equal weight together, as a zlib stream. */
   piece: {
@@ -414,6 +414,97 @@ export interface Operations {
     body: undefined;
     answer: Uint8Array;
   };
+  /** Findings of a project, in their order. */
+  findings: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; })[];
+  };
+  /** Keep something that was seen. */
+  createFinding: {
+    params: { project: string; };
+    query: undefined;
+    body: { title: string; note?: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures?: { name: string; value: string; }[]; drawing: string | null; };
+    answer: { title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; };
+  };
+  /** Put findings into an order; those not named come after the others. */
+  orderFindings: {
+    params: { project: string; };
+    query: undefined;
+    body: { ids: string[]; };
+    answer: ({ title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; })[];
+  };
+  /** Change a finding. */
+  saveFinding: {
+    params: { project: string; finding: string; };
+    query: undefined;
+    body: { title: string; note?: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures?: { name: string; value: string; }[]; drawing: string | null; };
+    answer: { title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; };
+  };
+  /** Remove a finding; it can be brought back. */
+  deleteFinding: {
+    params: { project: string; finding: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Bring back a removed finding. */
+  restoreFinding: {
+    params: { project: string; finding: string; };
+    query: undefined;
+    body: undefined;
+    answer: { title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; };
+  };
+  /** Map sheets of a project. */
+  sheets: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[];
+  };
+  /** A map sheet, as from a file; refused with the reason where its parts do not fit together. */
+  createSheet: {
+    params: { project: string; };
+    query: undefined;
+    body: { sheet: unknown; };
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+  };
+  /** Change a map sheet. */
+  saveSheet: {
+    params: { project: string; sheet: string; };
+    query: undefined;
+    body: { sheet: unknown; };
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+  };
+  /** Remove a map sheet; it can be brought back. */
+  deleteSheet: {
+    params: { project: string; sheet: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Bring back a removed map sheet. */
+  restoreSheet: {
+    params: { project: string; sheet: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+  };
+  /** Take in a picture for findings and sheets: PNG, JPEG or a drawing of Helk, 16 MB at most. */
+  addPicture: {
+    params: { project: string; };
+    query: undefined;
+    body: Uint8Array;
+    answer: { id: string; type: string; };
+  };
+  /** A picture of the project. */
+  picture: {
+    params: { project: string; picture: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
 }
 
 /** Verb, path and kind of answer of each. */
@@ -478,4 +569,17 @@ export const OPERATIONS: Record<keyof Operations, readonly [string, string, 'jso
   checkTable: ['POST', '/api/projects/{project}/tables/{table}/check', 'json'],
   runTable: ['POST', '/api/projects/{project}/tables/{table}/run', 'json'],
   tableReport: ['GET', '/api/projects/{project}/tables/{table}/report', 'bytes'],
+  findings: ['GET', '/api/projects/{project}/findings', 'json'],
+  createFinding: ['POST', '/api/projects/{project}/findings', 'json'],
+  orderFindings: ['PUT', '/api/projects/{project}/findings', 'json'],
+  saveFinding: ['PUT', '/api/projects/{project}/findings/{finding}', 'json'],
+  deleteFinding: ['DELETE', '/api/projects/{project}/findings/{finding}', 'none'],
+  restoreFinding: ['POST', '/api/projects/{project}/findings/{finding}/restore', 'json'],
+  sheets: ['GET', '/api/projects/{project}/sheets', 'json'],
+  createSheet: ['POST', '/api/projects/{project}/sheets', 'json'],
+  saveSheet: ['PUT', '/api/projects/{project}/sheets/{sheet}', 'json'],
+  deleteSheet: ['DELETE', '/api/projects/{project}/sheets/{sheet}', 'none'],
+  restoreSheet: ['POST', '/api/projects/{project}/sheets/{sheet}/restore', 'json'],
+  addPicture: ['POST', '/api/projects/{project}/pictures', 'json'],
+  picture: ['GET', '/api/projects/{project}/pictures/{picture}', 'bytes'],
 };

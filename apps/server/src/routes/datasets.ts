@@ -33,7 +33,11 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
       changes.info = JSON.stringify(given);
       changes.notes = JSON.stringify(notesAfter(row, body, given));
     }
-    if (Object.keys(changes).length) await p.db('datasets').where({ id: row.id }).update(changes);
+    if (Object.keys(changes).length)
+      await p
+        .db('datasets')
+        .where({ id: row.id })
+        .update({ ...changes, revision: p.db.raw('revision + 1') });
     const dataset = toDataset(await getDatasetRow(p.db, row.id));
     p.send({ type: 'datasets', datasets: [dataset] });
     if (crs !== undefined) await p.settle();

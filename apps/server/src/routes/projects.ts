@@ -4,6 +4,8 @@ import type { Context } from '../context';
 import { listDatasets, listRuns } from '../store/project-store';
 import { listRecipes } from '../store/recipes';
 import { listTables } from '../store/run-tables';
+import { listFindings } from '../store/findings';
+import { listSheets } from '../store/sheets';
 import { download, receive } from './bytes';
 import { hang } from './hang';
 import { leaving, resultOf } from './waiting';
@@ -31,6 +33,8 @@ export function projectRoutes(app: Express, { projects, runs, temp, config }: Co
       runs: (await listRuns(p.db)).map((r) => live.get(r.id) ?? r),
       recipes: await listRecipes(p.db),
       tables: await listTables(p.db),
+      findings: await listFindings(p.db),
+      sheets: await listSheets(p.db),
       workbench: stored.workbench ? (JSON.parse(stored.workbench) as { version: 1 }) : null,
     };
   });

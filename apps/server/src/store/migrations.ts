@@ -183,6 +183,36 @@ export const MIGRATIONS: Step[] = [
       for (const t of ['run_tables', 'recipe_versions', 'recipes']) await db.schema.dropTable(t);
     },
   },
+  {
+    // What is carried away: findings, map sheets, the pictures of both. Changes of datasets are counted.
+    name: '007-sheets',
+    up: async (db) => {
+      await db.schema.createTable('pictures', (t) => {
+        t.text('id').primary();
+        t.text('type').notNullable();
+        t.binary('bytes').notNullable();
+      });
+      await db.schema.createTable('findings', (t) => {
+        t.text('id').primary();
+        t.text('state').notNullable();
+        t.float('position').notNullable();
+        t.text('body').notNullable();
+        t.text('created_at').notNullable();
+      });
+      await db.schema.createTable('sheets', (t) => {
+        t.text('id').primary();
+        t.text('state').notNullable();
+        t.text('body').notNullable();
+        t.text('created_at').notNullable();
+        t.text('changed_at').notNullable();
+      });
+      await db.schema.alterTable('datasets', (t) => t.integer('revision').notNullable().defaultTo(0));
+    },
+    down: async (db) => {
+      await db.schema.alterTable('datasets', (t) => t.dropColumn('revision'));
+      for (const t of ['sheets', 'findings', 'pictures']) await db.schema.dropTable(t);
+    },
+  },
 ];
 
 /** The pieces as project files had them before the third step, as rows of today. */

@@ -63,6 +63,7 @@ export interface DatasetRow {
   drafts: string | null;
   step: string | null;
   replaced_by: string | null;
+  revision: number;
 }
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
@@ -115,6 +116,7 @@ export function toDataset(r: DatasetRow): ApiDataset {
     checks: [...notes, ...arrivalChecks(info)],
     look: lookOf(r),
     createdAt: r.created_at,
+    revision: r.revision,
   };
 }
 

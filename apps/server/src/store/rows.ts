@@ -47,6 +47,15 @@ export const RecipeVersionShape = z.object({
   body: Text,
   saved_at: Time,
 });
+export const PictureRowShape = z.object({ id: Id, type: z.string().max(60), bytes: z.instanceof(Uint8Array) });
+export const FindingRowShape = z.object({
+  id: Id,
+  state: Kept,
+  position: z.number(),
+  body: Text,
+  created_at: Time,
+});
+export const SheetRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time, changed_at: Time });
 export const TableRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time });
 
 export const DatasetRowShape = z.object({
@@ -68,4 +77,5 @@ export const DatasetRowShape = z.object({
   drafts: Text.nullable(),
   step: z.string().max(200).nullable(),
   replaced_by: Id.nullable(),
+  revision: z.number().int().min(0),
 });

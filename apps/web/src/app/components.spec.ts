@@ -55,6 +55,8 @@ const detail: ApiProjectDetail = {
   runs: [],
   recipes: [],
   tables: [],
+  findings: [],
+  sheets: [],
   workbench: null,
 };
 

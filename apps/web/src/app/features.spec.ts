@@ -88,6 +88,8 @@ class FakeApi {
       runs: [run],
       recipes: [],
       tables: [],
+      findings: [],
+      sheets: [],
       workbench: null,
     });
   follow = () => () => undefined;

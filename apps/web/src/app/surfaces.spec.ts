@@ -112,6 +112,8 @@ class FakeApi {
       ],
       recipes: [],
       tables: [],
+      findings: [],
+      sheets: [],
       workbench: null,
     });
   follow = () => () => undefined;

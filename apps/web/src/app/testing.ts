@@ -24,6 +24,7 @@ export function datasetOf(
     checks: [],
     look: null,
     createdAt: '2026-03-04T05:06:07Z',
+    revision: 0,
     ...over,
   };
 }

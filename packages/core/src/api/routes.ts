@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { RECIPE_ROUTES } from './recipe-routes';
+import { SHEET_ROUTES } from './sheet-routes';
 import * as s from './schemas';
 
 export interface RouteSpec {
@@ -313,6 +314,7 @@ export const ROUTES = {
     response: s.RunShape,
   },
   ...RECIPE_ROUTES,
+  ...SHEET_ROUTES,
 } as const satisfies Record<string, RouteSpec>;
 
 export type RouteName = keyof typeof ROUTES;

@@ -3,11 +3,13 @@ import { ROLE_NAMES } from '../data/band-roles';
 import { KIND_NAMES } from '../data/kinds';
 import { RecipeEntry, TableEntry, type ApiRecipe, type ApiTable } from './recipe-schemas';
 import { Id, REF } from './refs';
+import { FindingEntry, SheetEntry, type ApiFinding, type ApiSheet } from './sheet-schemas';
 
 /** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
 
 export { Id } from './refs';
 export type * from './recipe-schemas';
+export type * from './sheet-schemas';
 
 export const ProblemDocument = z.object({
   type: z.string(),
@@ -73,6 +75,8 @@ export const DatasetShape = z.object({
   /** How it is drawn; null until somebody has drawn it. */
   look: Look.nullable(),
   createdAt: z.string(),
+  /** Counts its changes: of two tidings the later one is known by it. */
+  revision: z.number().int(),
 });
 
 export const RunState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'interrupted']);
@@ -160,6 +164,8 @@ export const ProjectDetail = z.object({
   runs: z.array(RunShape),
   recipes: z.array(RecipeEntry),
   tables: z.array(TableEntry),
+  findings: z.array(FindingEntry),
+  sheets: z.array(SheetEntry),
   workbench: Workbench.nullable(),
 });
 
@@ -393,5 +399,7 @@ export type ProjectEvent =
   | { type: 'removed'; ids: string[] }
   | { type: 'recipes'; recipes: ApiRecipe[] }
   | { type: 'tables'; tables: ApiTable[] }
+  | { type: 'findings'; findings: ApiFinding[] }
+  | { type: 'sheets'; sheets: ApiSheet[] }
   | { type: 'unwritten'; ids: string[] }
   | { type: 'project'; project: ApiProject };

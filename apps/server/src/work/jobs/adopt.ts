@@ -6,15 +6,21 @@ import { REF } from '@helk/core/api/refs';
 import { NoteShape, OfTable, ProblemDocument, RunShape, StepDoneShape, Workbench } from '@helk/core/api/schemas';
 import { TableBody } from '@helk/core/api/recipe-schemas';
 import { RecipeShape } from '@helk/core/recipe/shape';
+import { FindingBody } from '@helk/core/sheet/finding';
+import { SheetShape } from '@helk/core/sheet/shape';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
 import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';
+import { pictureType } from '../../store/pictures';
 import { piecesOf } from '../../store/pieces';
 import {
   DatasetRowShape,
+  FindingRowShape,
+  PictureRowShape,
   ProjectRow,
   RecipeRowShape,
   RecipeVersionShape,
   RunRowShape,
+  SheetRowShape,
   TableRowShape,
 } from '../../store/rows';
 import type { AdoptTask } from '../tasks';
@@ -26,8 +32,8 @@ const PIECES: readonly (readonly string[])[] = [
   ['pieces', 'details'],
   ['raster_chunks', 'blobs'],
 ];
-/** Tables that projects have from the sixth step on. */
-const WRITTEN = ['recipes', 'recipe_versions', 'run_tables'] as const;
+/** Tables that projects have from the sixth step on, and from the seventh. */
+const WRITTEN = ['recipes', 'recipe_versions', 'run_tables', 'pictures', 'findings', 'sheets'] as const;
 const KNEX = ['knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
 
 /** Values of the JSON columns, by the schemas that the API promises. */
@@ -174,10 +180,11 @@ async function copy(db: Knex, task: AdoptTask, refuse: Refuse, progress: Hands['
     await db('runs').insert(run);
   }
   await copyWritten(db, refuse);
+  await copyCarried(db, refuse);
   const datasets = (await rowsOf(db, 'datasets')).map((raw) =>
     parse(
       DatasetRowShape,
-      { thread: null, look: null, drafts: null, step: null, replaced_by: null, ...raw },
+      { thread: null, look: null, drafts: null, step: null, replaced_by: null, revision: 0, ...raw },
       'a dataset',
       refuse,
     ),
@@ -232,6 +239,26 @@ async function copyWritten(db: Knex, refuse: Refuse): Promise<void> {
     const row = parse(TableRowShape, raw, 'a run table', refuse);
     heldTo(TableBody, row.body, 'a run table', refuse);
     await db('run_tables').insert(row);
+  }
+}
+
+/** Findings, map sheets and their pictures, each held to its shape. */
+async function copyCarried(db: Knex, refuse: Refuse): Promise<void> {
+  if (!(await has(db, 'sheets'))) return;
+  for (const raw of await rowsOf(db, 'pictures')) {
+    const row = parse(PictureRowShape, raw, 'a picture', refuse);
+    if (pictureType(row.bytes) !== row.type) refuse('is damaged: a picture in it is none.');
+    await db('pictures').insert(row);
+  }
+  for (const raw of await rowsOf(db, 'findings')) {
+    const row = parse(FindingRowShape, raw, 'a finding', refuse);
+    heldTo(FindingBody, row.body, 'a finding', refuse);
+    await db('findings').insert(row);
+  }
+  for (const raw of await rowsOf(db, 'sheets')) {
+    const row = parse(SheetRowShape, raw, 'a map sheet', refuse);
+    heldTo(SheetShape, row.body, 'a map sheet', refuse);
+    await db('sheets').insert(row);
   }
 }
 

@@ -4,6 +4,8 @@ import { unpackBinary } from '@helk/core/formats/binary';
 import type { Features, Table } from '@helk/core';
 import type {
   ApiDataset,
+  ApiFinding,
+  ApiFindingBody,
   ApiProblem,
   ApiProject,
   ApiProjectDetail,
@@ -15,12 +17,14 @@ import type {
   ApiServiceHits,
   ApiServiceOffer,
   ApiServiceTake,
+  ApiSheet,
   ApiTable,
   ApiTableBody,
   ApiTableForecast,
   ProjectEvent,
 } from '@helk/core/api/schemas';
 import type { Recipe } from '@helk/core/recipe/shape';
+import type { MapSheet } from '@helk/core/sheet/shape';
 import { earlyAnswer, earlyEvents } from './early';
 
 /** The only way to the server. Refusals arrive as HelkError with the server's sentence. */
@@ -99,6 +103,28 @@ export class Api {
   deleteTable = (p: string, t: string): Promise<void> => this.json(`/api/projects/${p}/tables/${t}`, 'DELETE');
   restoreTable = (p: string, t: string): Promise<ApiTable> =>
     this.json(`/api/projects/${p}/tables/${t}/restore`, 'POST');
+  createFinding = (p: string, body: ApiFindingBody): Promise<ApiFinding> =>
+    this.json(`/api/projects/${p}/findings`, 'POST', body);
+  saveFinding = (p: string, f: string, body: ApiFindingBody): Promise<ApiFinding> =>
+    this.json(`/api/projects/${p}/findings/${f}`, 'PUT', body);
+  orderFindings = (p: string, ids: readonly string[]): Promise<ApiFinding[]> =>
+    this.json(`/api/projects/${p}/findings`, 'PUT', { ids });
+  deleteFinding = (p: string, f: string): Promise<void> => this.json(`/api/projects/${p}/findings/${f}`, 'DELETE');
+  restoreFinding = (p: string, f: string): Promise<ApiFinding> =>
+    this.json(`/api/projects/${p}/findings/${f}/restore`, 'POST');
+  createSheet = (p: string, sheet: MapSheet): Promise<ApiSheet> =>
+    this.json(`/api/projects/${p}/sheets`, 'POST', { sheet });
+  saveSheet = (p: string, s: string, sheet: MapSheet): Promise<ApiSheet> =>
+    this.json(`/api/projects/${p}/sheets/${s}`, 'PUT', { sheet });
+  deleteSheet = (p: string, s: string): Promise<void> => this.json(`/api/projects/${p}/sheets/${s}`, 'DELETE');
+  restoreSheet = (p: string, s: string): Promise<ApiSheet> =>
+    this.json(`/api/projects/${p}/sheets/${s}/restore`, 'POST');
+  pictureUrl = (p: string, picture: string): string => `/api/projects/${p}/pictures/${picture}`;
+  addPicture = async (p: string, bytes: Blob): Promise<string> => {
+    const r = await this.ask(`/api/projects/${p}/pictures`, { method: 'POST', body: bytes });
+    return ((await r.json()) as { id: string }).id;
+  };
+  picture = async (p: string, picture: string): Promise<Blob> => (await this.ask(this.pictureUrl(p, picture))).blob();
   checkTable = (p: string, t: string, signal: AbortSignal): Promise<ApiTableForecast> =>
     this.json(`/api/projects/${p}/tables/${t}/check`, 'POST', {}, signal);
   runTable = (p: string, t: string, rows?: string[]): Promise<ApiRun[]> =>

@@ -24,6 +24,8 @@ class FakeApi {
       runs: [],
       recipes: [],
       tables: [],
+      findings: [],
+      sheets: [],
       workbench: null,
     });
   follow = (_: string, on: (e: ProjectEvent) => void) => {

@@ -75,6 +75,8 @@ const detail: ApiProjectDetail = {
   ],
   recipes: [],
   tables: [],
+  findings: [],
+  sheets: [],
   workbench: null,
 };
 

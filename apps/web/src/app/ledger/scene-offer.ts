@@ -34,7 +34,8 @@ export class SceneOffer {
     for (const d of this.store.datasetEntities()) {
       const info = ofKind('raster', d.info);
       // What a run table made is a set as well, and no scene.
-      if (!d.batch || !d.source || !info || info.bands.length !== 1) continue;
+      if (!d.batch || (this.store.madeBy(d)?.method ?? 'import') !== 'import') continue;
+      if (info?.bands.length !== 1) continue;
       batches.set(d.batch, [...(batches.get(d.batch) ?? []), { id: d.id, name: d.name, info: info as never }]);
     }
     const used = new Set(
@@ -65,11 +66,6 @@ export class SceneOffer {
     await this.store.patchDataset(made[0]!, { name: g.name });
     // Bands are called by what tells their files apart.
     for (const [band, bandName] of g.bands.entries()) await this.store.patchDataset(made[0]!, { band, bandName });
-    // An event that tells of it as it was between two changes may come last; it is drawn by what its bands show.
-    const named = (): boolean =>
-      ofKind('raster', this.store.datasetEntityMap()[made[0]!]?.info)?.bands.every((b, k) => b.name === g.bands[k]) ===
-      true;
-    for (let k = 0; k < 50 && !named(); k++) await new Promise((r) => setTimeout(r, 20));
     for (const p of this.bench.panes())
       this.bench.change(p.id, (q) => ({ ...q, layers: q.layers.filter((l) => !g.ids.includes(l.dataset)) }));
     this.bench.show(made[0]!, this.bench.activePane(), false);

@@ -114,6 +114,8 @@ const detail: ApiProjectDetail = {
   ],
   recipes: [entry(SLOPES)],
   tables: [TABLE],
+  findings: [],
+  sheets: [],
   workbench: null,
 };
 

@@ -69,6 +69,8 @@ class FakeApi {
       runs,
       recipes: [],
       tables: [],
+      findings: [],
+      sheets: [],
       workbench: null,
     });
   follow = (_id: string, on: (e: ProjectEvent) => void) => {

@@ -65,6 +65,8 @@ describe('time in panes', () => {
           ],
           recipes: [],
           tables: [],
+          findings: [],
+          sheets: [],
           workbench: null,
         }),
       features: () => Promise.resolve(places),

@@ -50,6 +50,8 @@ describe('weights and the features they are of', () => {
           ],
           recipes: [],
           tables: [],
+          findings: [],
+          sheets: [],
           workbench: null,
         }),
       features: (_: string, id: string) => Promise.resolve(data[id]),

@@ -30,7 +30,17 @@ import {
   type Extent,
   type MethodDescription,
 } from '@helk/core';
-import type { ApiDataset, ApiProject, ApiRecipe, ApiRun, ApiTable, ProjectEvent } from '@helk/core/api/schemas';
+import type {
+  ApiDataset,
+  ApiFinding,
+  ApiProject,
+  ApiProjectDetail,
+  ApiRecipe,
+  ApiRun,
+  ApiSheet,
+  ApiTable,
+  ProjectEvent,
+} from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
 import { LAST_PROJECT } from '../api/early';
 import { madeBy } from './made-by';
@@ -52,6 +62,8 @@ interface ProjectState {
   builtIn: MethodDescription[];
   recipes: ApiRecipe[];
   tables: ApiTable[];
+  findings: ApiFinding[];
+  sheets: ApiSheet[];
   loading: boolean;
   failed: string | null;
   notices: Notice[];
@@ -75,6 +87,8 @@ export const ProjectStore = signalStore(
     builtIn: [],
     recipes: [],
     tables: [],
+    findings: [],
+    sheets: [],
     loading: true,
     failed: null,
     notices: [],
@@ -129,10 +143,22 @@ export const ProjectStore = signalStore(
       guarded,
       /** The run, or the step of a recipe's run, that made a dataset. */
       madeBy: (d: DatasetItem | undefined): ApiRun | undefined => madeBy(d, s.runEntityMap(), s.datasetEntityMap()),
-      /** Takes what the server says of recipes and run tables at once. */
-      written(by: { recipes?: ApiRecipe[]; tables?: ApiTable[] }): void {
+      /** Takes what the server says of what is written: recipes, run tables, findings, sheets. */
+      written(by: Partial<Written>): void {
         if (by.recipes) patchState(s, { recipes: put(s.recipes(), by.recipes) });
         if (by.tables) patchState(s, { tables: put(s.tables(), by.tables) });
+        if (by.findings) patchState(s, { findings: put(s.findings(), by.findings).sort(byPosition) });
+        if (by.sheets) patchState(s, { sheets: put(s.sheets(), by.sheets) });
+      },
+      /** Takes out what has been removed of it. */
+      unwritten(ids: readonly string[]): void {
+        const stays = (x: { id: string }): boolean => !ids.includes(x.id);
+        patchState(s, {
+          recipes: s.recipes().filter(stays),
+          tables: s.tables().filter(stays),
+          findings: s.findings().filter(stays),
+          sheets: s.sheets().filter(stays),
+        });
       },
       /** A dataset as the client holds it: with its detail, where that has been fetched. */
       held: (d: ApiDataset): DatasetItem => {
@@ -153,23 +179,20 @@ export const ProjectStore = signalStore(
       if (turn !== opening) return;
       patchState(
         s,
-        { project: d.project, stored: d.workbench, recipes: d.recipes, tables: d.tables },
+        { project: d.project, stored: d.workbench, ...written(d) },
         setAllEntities(d.datasets.map(held), datasetConfig),
         setAllEntities(d.runs, runConfig),
       );
     };
+    /** An event may come after the answer to a change that was made later than what it tells of. */
+    const later = (d: ApiDataset): boolean => d.revision >= (s.datasetEntityMap()[d.id]?.revision ?? 0);
     const hear = (e: ProjectEvent): void => {
       if (e.type === 'run') patchState(s, setEntity(e.run, runConfig));
-      else if (e.type === 'datasets') patchState(s, setEntities(e.datasets.map(held), datasetConfig));
+      else if (e.type === 'datasets') patchState(s, setEntities(e.datasets.filter(later).map(held), datasetConfig));
       else if (e.type === 'removed') patchState(s, removeEntities(e.ids, datasetConfig));
-      else if (e.type === 'recipes') patchState(s, { recipes: put(s.recipes(), e.recipes) });
-      else if (e.type === 'tables') patchState(s, { tables: put(s.tables(), e.tables) });
-      else if (e.type === 'unwritten')
-        patchState(s, {
-          recipes: s.recipes().filter((r) => !e.ids.includes(r.id)),
-          tables: s.tables().filter((t) => !e.ids.includes(t.id)),
-        });
-      else patchState(s, { project: e.project });
+      else if (e.type === 'unwritten') s.unwritten(e.ids);
+      else if (e.type === 'project') patchState(s, { project: e.project });
+      else s.written(e);
     };
     const listProjects = async (): Promise<void> => patchState(s, { projects: await api.projects() });
     const open = async (id: string): Promise<void> => {
@@ -224,7 +247,7 @@ export const ProjectStore = signalStore(
             else
               patchState(
                 s,
-                { project: null, stored: null, recipes: [], tables: [] },
+                { project: null, stored: null, ...NOTHING_WRITTEN },
                 setAllEntities([] as DatasetItem[], datasetConfig),
                 setAllEntities([] as ApiRun[], runConfig),
               );
@@ -433,6 +456,12 @@ export const ProjectStore = signalStore(
   }),
   withHooks({ onInit: (s) => void s.start() }),
 );
+
+/** What is written in a project, beside its datasets and runs. */
+type Written = Pick<ApiProjectDetail, 'recipes' | 'tables' | 'findings' | 'sheets'>;
+const written = ({ recipes, tables, findings, sheets }: Written): Written => ({ recipes, tables, findings, sheets });
+const NOTHING_WRITTEN: Written = { recipes: [], tables: [], findings: [], sheets: [] };
+const byPosition = (a: ApiFinding, b: ApiFinding): number => a.position - b.position;
 
 /** The list with some of it in their new state, new ones at the end. */
 function put<T extends { id: string }>(all: readonly T[], some: readonly T[]): T[] {

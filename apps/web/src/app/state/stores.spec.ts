@@ -18,6 +18,8 @@ const detail = (id: string, features: Features): ApiProjectDetail => ({
   runs: [],
   recipes: [],
   tables: [],
+  findings: [],
+  sheets: [],
   workbench: null,
 });
 const rest = (): Promise<void> => new Promise((r) => setTimeout(r));
@@ -68,6 +70,20 @@ describe('the open project', () => {
     expect(store.project()?.id).toBe('quick00001');
     expect(store.datasetEntities().map((d) => d.name)).toEqual(['quick00001']);
     expect(api.follows.filter((f) => f.open).map((f) => f.id)).toEqual(['quick00001']);
+  });
+
+  it('keeps the later of two states of a dataset, whichever is heard of first', async () => {
+    const opening = store.open('quick00001');
+    api.answers['quick00001']!();
+    await opening;
+    const [d] = detail('quick00001', api.held).datasets;
+    const hear = (name: string, revision: number): void =>
+      api.follows[0]!.on({ type: 'datasets', datasets: [{ ...d!, name, revision }] });
+    hear('second', 2);
+    hear('first', 1);
+    expect(store.datasetEntities().map((x) => x.name)).toEqual(['second']);
+    hear('third', 3);
+    expect(store.datasetEntities().map((x) => x.name)).toEqual(['third']);
   });
 
   it('has features fetched anew when their dataset is given a coordinate system', async () => {

@@ -150,6 +150,8 @@ class FakeApi {
       ],
       recipes: [],
       tables: [],
+      findings: [],
+      sheets: [],
       workbench: null,
     });
   follow = () => () => undefined;
