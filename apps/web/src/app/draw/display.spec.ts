@@ -1,4 +1,6 @@
-import { fitted, paint, toSvg, widthOf, type DisplayList } from './display';
+import { fitted, widthOf, type DisplayList } from './display';
+import { paint } from './paint';
+import { toSvg } from './svg';
 
 const size = { size: 12 };
 

@@ -1,6 +1,7 @@
 import { decodePDFRawStream, PDFArray, PDFDict, PDFDocument, PDFName, PDFRawStream } from 'pdf-lib';
 import type { DisplayItem, DisplayList } from './display';
 import { toPdf } from './pdf';
+import { visualRuns } from './pdf-text';
 
 const text = (t: string, over: Partial<Extract<DisplayItem, { kind: 'text' }>> = {}): DisplayItem => ({
   kind: 'text',
@@ -68,8 +69,9 @@ describe('a display list as a document', () => {
       ),
     );
     expect(images.length).toBe(0);
-    // The box stands 10 pixels under the upper edge: 75 - (10 + 20) x 0.75 points above the lower one.
-    expect(drawn).toContain('1 0 0 1 15 52.5 cm');
+    // The page is in pixels that run downwards, as the list is.
+    expect(drawn).toContain('0.75 0 0 -0.75 0 75 cm');
+    expect(drawn).toContain('20 10 40 20 re');
     expect(drawn).toContain('1 0 0 rg');
     expect(drawn).toContain('0 1 0 RG');
   });
@@ -109,6 +111,68 @@ describe('a display list as a document', () => {
     expect(fonts.length).toBe(0);
   });
 
+  it('writes from the right what is written from the right, joined as it should be', async () => {
+    expect(visualRuns('Map of حوض 7')).toEqual([
+      { text: 'Map of ', right: false },
+      { text: '7', right: false },
+      { text: 'حوض ', right: true },
+    ]);
+    const { images, fonts, maps } = await read(
+      listOf(text('حوض النهر'), text('נחל', { y: 60 }), text('Πηγή', { y: 80 })),
+    );
+    expect([images.length, fonts.length]).toEqual([0, 3]);
+    // By the code points of the letters, whatever form they take.
+    for (const c of 'حنΠ') expect(maps.join()).toContain(c.charCodeAt(0).toString(16).padStart(4, '0').toUpperCase());
+  });
+
+  it('cuts at boxes, sees through groups as one, and turns texts', async () => {
+    const box: DisplayItem = { kind: 'box', x: 0, y: 0, width: 90, height: 90, fill: '#0000ff' };
+    const { drawn, doc } = await read(
+      listOf(
+        { kind: 'group', clip: { x: 5, y: 6, width: 7, height: 8 }, items: [box] },
+        { kind: 'group', alpha: 0.5, items: [box, box] },
+        text('up', { turn: -90 }),
+        {
+          kind: 'shape',
+          closed: true,
+          fill: '#00ff00',
+          rings: [
+            [
+              [0, 0],
+              [30, 0],
+              [30, 30],
+            ],
+            [
+              [10, 5],
+              [20, 5],
+              [20, 10],
+            ],
+          ],
+        },
+      ),
+    );
+    expect(drawn).toMatch(/5 6 7 8 re\s+W\s+n/);
+    expect(drawn).toMatch(/f\*/);
+    const forms = doc.context
+      .enumerateIndirectObjects()
+      .filter(([, o]) => o instanceof PDFRawStream && o.dict.has(PDFName.of('Group')));
+    expect(forms.length).toBe(1);
+    // A quarter turn to the left: letters run upwards.
+    expect(drawn).toMatch(/0(\.0+\d*)? -1 1 (6[\d.e-]+|0) 10 40 cm|[\d.e-]+ -1 1 [\d.e-]+ 10 40 cm/);
+  });
+
+  it('has as many pages as lists, each of its own size, and what is attached to it', async () => {
+    const bytes = await toPdf([listOf(text('one')), { ...listOf(text('two')), width: 400 }], {
+      title: 'two',
+      attached: [
+        { name: 'r.json', type: 'application/json', about: 'a recipe', bytes: new TextEncoder().encode('{}') },
+      ],
+    });
+    const doc = await PDFDocument.load(bytes);
+    expect(doc.getPages().map((p) => p.getWidth())).toEqual([150, 300]);
+    expect(doc.catalog.toString()).toContain('Names');
+  });
+
   it('has ramps that are smooth, and images as they are', async () => {
     const image = document.createElement('canvas');
     image.width = image.height = 8;
@@ -128,6 +192,6 @@ describe('a display list as a document', () => {
     );
     expect(shadings.length).toBe(1);
     expect(images.length).toBe(1);
-    expect(drawn).toContain('60 0 0 6 7.5 61.5 cm');
+    expect(drawn).toContain('80 0 0 -8 10 18 cm');
   });
 });

@@ -1,99 +1,80 @@
 import fontkit from '@pdf-lib/fontkit';
 import {
+  appendBezierCurve,
+  beginText,
+  clip,
+  closePath,
   concatTransformationMatrix,
   drawObject,
+  endPath,
+  endText,
+  lineTo,
+  moveTo,
   PDFDocument,
+  PDFOperator,
+  PDFOperatorNames,
   popGraphicsState,
   pushGraphicsState,
-  rgb,
-  type Color,
-  type PDFFont,
+  rectangle,
+  setDashPattern,
+  setFillingRgbColor,
+  setFontAndSize,
+  setGraphicsState,
+  setLineCap,
+  setLineJoin,
+  setLineWidth,
+  setStrokingRgbColor,
+  setTextMatrix,
+  setTextRenderingMode,
+  showText,
+  stroke,
+  type PDFName,
   type PDFPage,
   type PDFRef,
 } from 'pdf-lib';
-import { paint, stopsOf, widthOf, type DisplayItem, type DisplayList } from './display';
-import { fontFiles } from './pdf-fonts';
-import { unwrapFont } from './woff';
+import {
+  stopsOf,
+  widthOf,
+  type DisplayItem,
+  type DisplayList,
+  type Rect,
+  type Stroked,
+  type TextItem,
+} from './display';
+import { paint } from './paint';
+import { embedImage } from './pdf-images';
+import { Fonts } from './pdf-text';
 
 /** Points of a document to a pixel of the screen: 72 and 96 to the inch. */
 const POINTS = 72 / 96;
 /** How much finer than the screen a text is drawn that no font of ours can spell. */
 const FINER = 4;
+/** Share of the radius at which the handles of a quarter of a circle stand. */
+const ROUND = 0.5522847498;
 
-type TextItem = Extract<DisplayItem, { kind: 'text' }>;
 type RampItem = Extract<DisplayItem, { kind: 'ramp' }>;
+type Rgba = readonly [r: number, g: number, b: number, a: number];
 
 let tint: CanvasRenderingContext2D | null = null;
+const tints = new Map<string, Rgba>();
 
 /** Any colour of CSS as parts of one, with its opacity. */
-function colourOf(css: string): { color: Color; opacity: number } {
+function colourOf(css: string): Rgba {
+  const known = tints.get(css);
+  if (known) return known;
   tint ??= document.createElement('canvas').getContext('2d', { willReadFrequently: true })!;
   tint.clearRect(0, 0, 1, 1);
   tint.fillStyle = css;
   tint.fillRect(0, 0, 1, 1);
   const [r, g, b, a] = tint.getImageData(0, 0, 1, 1).data;
-  return { color: rgb(r! / 255, g! / 255, b! / 255), opacity: a! / 255 };
-}
-
-interface FontFile {
-  bytes: Uint8Array;
-  has: ReadonlySet<number>;
-}
-
-const files = new Map<string, Promise<FontFile>>();
-
-function fontFile(file: string): Promise<FontFile> {
-  let job = files.get(file);
-  if (!job) {
-    job = (async () => {
-      const answer = await fetch(new URL(file, document.baseURI));
-      if (!answer.ok) throw new Error('A font for the document could not be fetched.');
-      const bytes = unwrapFont(await answer.arrayBuffer());
-      return { bytes, has: new Set(fontkit.create(bytes).characterSet) };
-    })();
-    // What failed once may be there the next time.
-    job.catch(() => files.delete(file));
-    files.set(file, job);
-  }
-  return job;
-}
-
-/** Fonts of a document, each embedded when a text first needs it, cut to the letters that are used. */
-class Fonts {
-  private readonly held = new Map<string, Promise<PDFFont>>();
-  constructor(private readonly doc: PDFDocument) {}
-
-  private font(file: string): Promise<PDFFont> {
-    let job = this.held.get(file);
-    if (!job) {
-      job = fontFile(file).then((f) => this.doc.embedFont(f.bytes, { subset: true }));
-      this.held.set(file, job);
-    }
-    return job;
-  }
-
-  /** A text in stretches of one font each; null where a letter is in none of them. */
-  async spell(t: TextItem): Promise<{ text: string; font: PDFFont }[] | null> {
-    const parts: { text: string; file: string }[] = [];
-    for (const letter of t.text) {
-      let found: string | null = null;
-      for (const file of fontFiles(t.face ?? 'sans', t.weight ?? 450)) {
-        if (!(await fontFile(file)).has.has(letter.codePointAt(0)!)) continue;
-        found = file;
-        break;
-      }
-      if (!found) return null;
-      const last = parts.at(-1);
-      if (last?.file === found) last.text += letter;
-      else parts.push({ text: letter, file: found });
-    }
-    return Promise.all(parts.map(async (p) => ({ text: p.text, font: await this.font(p.file) })));
-  }
+  const out = [r! / 255, g! / 255, b! / 255, a! / 255] as const;
+  tints.set(css, out);
+  return out;
 }
 
 /** A text of letters that no font of ours has, as the screen shows it. */
 function textImage(t: TextItem, width: number): HTMLCanvasElement {
-  const item: DisplayItem = { ...t, x: 1, y: 1.2 * t.size, anchor: 'start' };
+  const item: DisplayItem = { ...t, x: 1, y: 1.2 * t.size, anchor: 'start', turn: 0 };
   return paint({ width: width + 2, height: 1.6 * t.size, items: [item] }, FINER);
 }
 
@@ -109,12 +90,8 @@ function shading(doc: PDFDocument, r: RampItem): PDFRef {
     );
     const [a, b] = [stops[k - 1]!, stops[Math.min(k, stops.length - 1)]!];
     const share = b[0] > a[0] ? Math.min(1, (t - a[0]) / (b[0] - a[0])) : 0;
-    const [from, to] = [colourOf(a[1]).color, colourOf(b[1]).color] as { red: number; green: number; blue: number }[];
-    const mixed = (['red', 'green', 'blue'] as const).map((c) => from![c] + share * (to![c] - from![c]));
-    samples.set(
-      mixed.map((v) => Math.round(255 * v)),
-      3 * i,
-    );
+    const [from, to] = [colourOf(a[1]), colourOf(b[1])];
+    for (const c of [0, 1, 2] as const) samples[3 * i + c] = Math.round(255 * (from[c] + share * (to[c] - from[c])));
   }
   const sampled = doc.context.register(
     doc.context.flateStream(samples, {
@@ -136,112 +113,246 @@ function shading(doc: PDFDocument, r: RampItem): PDFRef {
   );
 }
 
-async function picture(doc: PDFDocument, page: PDFPage, canvas: HTMLCanvasElement, at: Rect): Promise<void> {
-  const blob = await new Promise<Blob | null>((done) => canvas.toBlob(done, 'image/png'));
-  if (!blob) throw new Error('The picture could not be made.');
-  page.drawImage(await doc.embedPng(await blob.arrayBuffer()), at);
+/** A unit square filled with the colours of a ramp. */
+function rampForm(doc: PDFDocument, r: RampItem): PDFRef {
+  return doc.context.register(
+    doc.context.stream('0 0 1 1 re W n /S sh', {
+      Type: 'XObject',
+      Subtype: 'Form',
+      BBox: [0, 0, 1, 1],
+      Resources: { Shading: { S: shading(doc, r) } },
+    }),
+  );
 }
 
-interface Rect {
-  x: number;
-  y: number;
-  width: number;
-  height: number;
+const FILL_EVEN_ODD = (): PDFOperator => PDFOperator.of(PDFOperatorNames.FillEvenOdd);
+const FILL_AND_STROKE_EVEN_ODD = (): PDFOperator => PDFOperator.of(PDFOperatorNames.FillEvenOddAndStroke);
+
+/** Writes the items of one page. The page has been turned to pixels that run downwards, so that everything is where the list says. */
+class PageWriter {
+  private readonly states = new Map<string, PDFName>();
+  private readonly fontNames = new Map<string, PDFName>();
+  private readonly images = new Map<object, PDFName>();
+
+  constructor(
+    private readonly doc: PDFDocument,
+    private readonly page: PDFPage,
+    private readonly fonts: Fonts,
+  ) {}
+
+  private state(fill: number, line: number): PDFOperator[] {
+    const key = `${fill.toFixed(3)} ${line.toFixed(3)}`;
+    let name = this.states.get(key);
+    if (!name) {
+      name = this.page.node.newExtGState('G', this.doc.context.obj({ Type: 'ExtGState', ca: fill, CA: line }) as never);
+      this.states.set(key, name);
+    }
+    return [setGraphicsState(name)];
+  }
+
+  /** Colours and widths, then what is to be done with the path that stands. */
+  private painted(path: PDFOperator[], i: Stroked, cap: 0 | 1): PDFOperator[] {
+    const [f, s] = [i.fill, i.stroke].map((c) => (c ? colourOf(c) : null));
+    const fills = f && f[3] > 0;
+    const strokes = s && s[3] > 0 && (i.line ?? 1) > 0;
+    if (!fills && !strokes) return [];
+    const out = this.state(f?.[3] ?? 1, s?.[3] ?? 1);
+    if (fills) out.push(setFillingRgbColor(f[0], f[1], f[2]));
+    if (strokes)
+      out.push(
+        setStrokingRgbColor(s[0], s[1], s[2]),
+        setLineWidth(i.line ?? 1),
+        setLineJoin(1),
+        setLineCap(cap),
+        setDashPattern(i.dash ?? [], 0),
+      );
+    out.push(...path, fills ? (strokes ? FILL_AND_STROKE_EVEN_ODD() : FILL_EVEN_ODD()) : stroke());
+    return out;
+  }
+
+  async write(items: readonly DisplayItem[]): Promise<PDFOperator[]> {
+    const out: PDFOperator[] = [];
+    for (const i of items) out.push(...(await this.one(i)));
+    return out;
+  }
+
+  private async one(i: DisplayItem): Promise<PDFOperator[]> {
+    switch (i.kind) {
+      case 'box':
+        return this.painted([rectangle(i.x, i.y, i.width, i.height)], i, 0);
+      case 'disc':
+        return this.painted(circle(i.x, i.y, i.radius), i, 0);
+      case 'path':
+        return this.painted(ring(i.points, i.closed ?? false), i, 0);
+      case 'shape':
+        return this.painted(
+          i.rings.flatMap((r) => ring(r, i.closed)),
+          i,
+          1,
+        );
+      case 'ramp':
+        return this.placed(this.page.node.newXObject('R', rampForm(this.doc, i)), i);
+      case 'text':
+        return this.text(i);
+      case 'image': {
+        let name = this.images.get(i.image);
+        if (!name) {
+          name = this.page.node.newXObject('I', await embedImage(this.doc, i.image));
+          this.images.set(i.image, name);
+        }
+        return this.placed(name, i);
+      }
+      case 'group':
+        return this.group(i);
+      case 'made':
+        return [];
+    }
+  }
+
+  /** A unit square of the document, the right way up, in a box of the list. */
+  private placed(name: PDFName, r: Rect): PDFOperator[] {
+    return [
+      pushGraphicsState(),
+      ...this.state(1, 1),
+      concatTransformationMatrix(r.width, 0, 0, -r.height, r.x, r.y + r.height),
+      drawObject(name),
+      popGraphicsState(),
+    ];
+  }
+
+  private async group(i: Extract<DisplayItem, { kind: 'group' }>): Promise<PDFOperator[]> {
+    const cut = i.clip ? [rectangle(i.clip.x, i.clip.y, i.clip.width, i.clip.height), clip(), endPath()] : [];
+    const inner = await this.write(i.items);
+    if (inner.length === 0) return [];
+    if (i.alpha === undefined || i.alpha >= 1) return [pushGraphicsState(), ...cut, ...inner, popGraphicsState()];
+    // Seen through as one: a transparency group (ISO 32000-1 11.6.6).
+    const { width, height } = this.page.getSize();
+    const form = this.doc.context.formXObject(inner, {
+      BBox: this.doc.context.obj([0, 0, width / POINTS, height / POINTS]),
+      Resources: this.page.node.Resources()!,
+      Group: this.doc.context.obj({ S: 'Transparency' }),
+    });
+    const name = this.page.node.newXObject('F', this.doc.context.register(form));
+    return [pushGraphicsState(), ...cut, ...this.state(i.alpha, i.alpha), drawObject(name), popGraphicsState()];
+  }
+
+  private async text(i: TextItem): Promise<PDFOperator[]> {
+    if (!i.text) return [];
+    const parts = await this.fonts.spell(i);
+    const width = parts ? parts.reduce((w, p) => w + p.font.widthOfTextAtSize(p.text, i.size), 0) : widthOf(i.text, i);
+    const start = i.anchor === 'end' ? -width : i.anchor === 'middle' ? -width / 2 : 0;
+    const angle = ((i.turn ?? 0) * Math.PI) / 180;
+    const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+    const turned = concatTransformationMatrix(cos, sin, -sin, cos, i.x, i.y);
+    if (!parts) {
+      const c = textImage(i, width);
+      const name = this.page.node.newXObject('T', await embedImage(this.doc, c));
+      const box = { x: start - 1, y: -1.2 * i.size, width: c.width / FINER, height: c.height / FINER };
+      return [pushGraphicsState(), turned, ...this.placed(name, box), popGraphicsState()];
+    }
+    const [r, g, b, a] = colourOf(i.fill);
+    const halo = i.halo ? colourOf(i.halo.colour) : null;
+    const letters = (): PDFOperator[] => {
+      let x = start;
+      return parts.flatMap((p) => {
+        // The page is upside down, letters are not.
+        const out = [
+          setFontAndSize(this.fontName(p.font.ref, p.font.name).asString(), i.size),
+          setTextMatrix(1, 0, 0, -1, x, 0),
+          showText(p.font.encodeText(p.text)),
+        ];
+        x += p.font.widthOfTextAtSize(p.text, i.size);
+        return out;
+      });
+    };
+    return [
+      pushGraphicsState(),
+      turned,
+      ...this.state(a, halo?.[3] ?? 1),
+      ...(halo
+        ? [
+            setStrokingRgbColor(halo[0], halo[1], halo[2]),
+            setLineWidth(i.halo!.width),
+            setLineJoin(1),
+            setDashPattern([], 0),
+            beginText(),
+            setTextRenderingMode(1),
+            ...letters(),
+            endText(),
+          ]
+        : []),
+      setFillingRgbColor(r, g, b),
+      beginText(),
+      setTextRenderingMode(0),
+      ...letters(),
+      endText(),
+      popGraphicsState(),
+    ];
+  }
+
+  private fontName(ref: PDFRef, name: string): PDFName {
+    let known = this.fontNames.get(ref.toString());
+    if (!known) {
+      known = this.page.node.newFontDictionary(name.replace(/\W/g, '') || 'F', ref);
+      this.fontNames.set(ref.toString(), known);
+    }
+    return known;
+  }
+}
+
+function ring(points: readonly [number, number][], closed: boolean): PDFOperator[] {
+  const out = points.map(([x, y], k) => (k ? lineTo(x, y) : moveTo(x, y)));
+  if (closed) out.push(closePath());
+  return out;
+}
+
+function circle(x: number, y: number, r: number): PDFOperator[] {
+  const k = ROUND * r;
+  return [
+    moveTo(x + r, y),
+    appendBezierCurve(x + r, y + k, x + k, y + r, x, y + r),
+    appendBezierCurve(x - k, y + r, x - r, y + k, x - r, y),
+    appendBezierCurve(x - r, y - k, x - k, y - r, x, y - r),
+    appendBezierCurve(x + k, y - r, x + r, y - k, x + r, y),
+    closePath(),
+  ];
+}
+
+export interface PdfAbout {
+  title: string;
+  /** Files that go with it. */
+  attached?: { name: string; type: string; about: string; bytes: Uint8Array }[];
+  /** Called before each page; may throw to stop. */
+  progress?: (page: number) => void | Promise<void>;
 }
 
 /**
- * A display list as a document of one page: lines, boxes and ramps stay what they are, texts are texts in embedded fonts that hold only
- * the letters used (a text in letters that no font of ours has is a picture), images are images. A pixel of the screen is 1/96 inch.
+ * Display lists as the pages of one document: lines, areas and ramps stay what they are, texts are texts in embedded fonts that hold only
+ * the letters used (a text in letters that no font of ours has is a picture), images are images. A pixel of the screen is 1/96 inch, so
+ * that what was laid out for paper has its size there. Nothing that is still to be made is in it.
  */
-export async function toPdf(list: DisplayList, about: { title: string }): Promise<Uint8Array<ArrayBuffer>> {
+export async function toPdf(
+  pages: DisplayList | AsyncIterable<DisplayList> | readonly DisplayList[],
+  about: PdfAbout,
+): Promise<Uint8Array<ArrayBuffer>> {
   const doc = await PDFDocument.create();
   doc.registerFontkit(fontkit);
   doc.setTitle(about.title, { showInWindowTitleBar: true });
   doc.setProducer('Helk');
   doc.setCreator('Helk');
   const fonts = new Fonts(doc);
-  const page = doc.addPage([list.width * POINTS, list.height * POINTS]);
-  // The list runs downwards in pixels, a page upwards in points.
-  const up = (y: number): number => (list.height - y) * POINTS;
-  const rect = (i: Rect): Rect => ({
-    x: i.x * POINTS,
-    y: up(i.y + i.height),
-    width: i.width * POINTS,
-    height: i.height * POINTS,
-  });
-  const look = (i: { fill?: string; stroke?: string; line?: number }) => {
-    const [fill, stroke] = [i.fill, i.stroke].map((c) => (c ? colourOf(c) : null));
-    return {
-      ...(fill && { color: fill.color, opacity: fill.opacity }),
-      ...(stroke && {
-        borderColor: stroke.color,
-        borderOpacity: stroke.opacity,
-        borderWidth: (i.line ?? 1) * POINTS,
-      }),
-    };
-  };
-  for (const i of list.items) {
-    switch (i.kind) {
-      case 'box':
-        page.drawRectangle({ ...rect(i), ...look(i) });
-        break;
-      case 'disc':
-        page.drawCircle({ x: i.x * POINTS, y: up(i.y), size: i.radius * POINTS, ...look(i) });
-        break;
-      case 'path': {
-        // In pixels, downwards: what drawSvgPath takes.
-        const d = `M${i.points.map((p) => p.join(' ')).join('L')}${i.closed ? 'Z' : ''}`;
-        const l = look(i);
-        page.drawSvgPath(d, { x: 0, y: up(0), scale: POINTS, ...l, ...(i.stroke && { borderWidth: i.line ?? 1 }) });
-        break;
-      }
-      case 'ramp': {
-        const r = rect(i);
-        const name = page.node.newXObject('Ramp', rampForm(doc, i));
-        page.pushOperators(
-          pushGraphicsState(),
-          concatTransformationMatrix(r.width, 0, 0, r.height, r.x, r.y),
-          drawObject(name),
-          popGraphicsState(),
-        );
-        break;
-      }
-      case 'text': {
-        const { color, opacity } = colourOf(i.fill);
-        const parts = await fonts.spell(i);
-        const size = i.size * POINTS;
-        const width = parts
-          ? parts.reduce((w, p) => w + p.font.widthOfTextAtSize(p.text, size), 0)
-          : widthOf(i.text, i) * POINTS;
-        let x = i.x * POINTS - (i.anchor === 'end' ? width : i.anchor === 'middle' ? width / 2 : 0);
-        if (!parts) {
-          const c = textImage(i, width / POINTS);
-          const [w, h] = [(c.width / FINER) * POINTS, (c.height / FINER) * POINTS];
-          await picture(doc, page, c, { x: x - POINTS, y: up(i.y - 1.2 * i.size) - h, width: w, height: h });
-          break;
-        }
-        for (const p of parts) {
-          page.drawText(p.text, { x, y: up(i.y), size, font: p.font, color, opacity });
-          x += p.font.widthOfTextAtSize(p.text, size);
-        }
-        break;
-      }
-      case 'image':
-        await picture(doc, page, i.image, rect(i));
-    }
+  let n = 0;
+  for await (const list of 'items' in pages ? [pages] : pages) {
+    await about.progress?.(n++);
+    const page = doc.addPage([list.width * POINTS, list.height * POINTS]);
+    const operators = await new PageWriter(doc, page, fonts).write(list.items);
+    page.pushOperators(
+      pushGraphicsState(),
+      concatTransformationMatrix(POINTS, 0, 0, -POINTS, 0, list.height * POINTS),
+      ...operators,
+      popGraphicsState(),
+    );
   }
+  for (const f of about.attached ?? []) await doc.attach(f.bytes, f.name, { mimeType: f.type, description: f.about });
   return (await doc.save()) as Uint8Array<ArrayBuffer>;
-}
-
-/** A unit square filled with the colours of a ramp. */
-function rampForm(doc: PDFDocument, r: RampItem): PDFRef {
-  const resources = { Shading: { S: shading(doc, r) } };
-  return doc.context.register(
-    doc.context.stream('0 0 1 1 re W n /S sh', {
-      Type: 'XObject',
-      Subtype: 'Form',
-      BBox: [0, 0, 1, 1],
-      Resources: resources,
-    }),
-  );
 }

@@ -1,7 +1,8 @@
 import { GIFEncoder, applyPalette, quantize } from 'gifenc';
 import { zip, type Zippable } from 'fflate';
 import { stepLabel, stepStart, type TimeSteps } from '@helk/core/data/time-steps';
-import { paint, type DisplayList } from '../draw/display';
+import type { DisplayList } from '../draw/display';
+import { paint } from '../draw/paint';
 import { pngOf } from '../parts/save';
 import type { PaneTime } from '../state/panes';
 

@@ -1,7 +1,9 @@
 import OlMap from 'ol/Map';
 import type View from 'ol/View';
 import type { Crs } from '@helk/core';
-import { paint, toSvg, type DisplayList } from '../draw/display';
+import type { DisplayList } from '../draw/display';
+import { paint } from '../draw/paint';
+import { toSvg } from '../draw/svg';
 import type { Theme } from '../draw/theme';
 import { pngOf } from '../parts/save';
 import type { PaneTime } from '../state/panes';

@@ -1,0 +1,89 @@
+import { FACES, stopsOf, type DisplayItem, type DisplayList, type Point, type Stroked } from './display';
+
+const escaped = (text: string): string =>
+  // eslint-disable-next-line no-control-regex -- no XML may hold them
+  text
+    .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f]/g, '')
+    .replace(/[&<>"']/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' })[c]!);
+const round = (v: number): number => Math.round(v * 100) / 100;
+
+function look(i: Stroked & { kind: string }): string {
+  const dash = i.stroke && i.dash?.length ? ` stroke-dasharray="${i.dash.join(' ')}"` : '';
+  const ends = i.kind === 'shape' ? ' stroke-linecap="round"' : '';
+  const stroke = i.stroke
+    ? ` stroke="${escaped(i.stroke)}" stroke-width="${round(i.line ?? 1)}" stroke-linejoin="round"${ends}${dash}`
+    : '';
+  return `fill="${i.fill ? escaped(i.fill) : 'none'}"${i.fill && i.kind === 'shape' ? ' fill-rule="evenodd"' : ''}${stroke}`;
+}
+const at = (i: { x: number; y: number; width: number; height: number }): string =>
+  `x="${round(i.x)}" y="${round(i.y)}" width="${round(i.width)}" height="${round(i.height)}"`;
+const line = (points: readonly Point[], closed: boolean | undefined): string =>
+  `M${points.map((p) => p.map(round).join(' ')).join('L')}${closed ? 'Z' : ''}`;
+
+function asText(image: HTMLCanvasElement | ImageBitmap): string {
+  if (image instanceof HTMLCanvasElement) return image.toDataURL('image/png');
+  const c = document.createElement('canvas');
+  c.width = image.width;
+  c.height = image.height;
+  c.getContext('2d')!.drawImage(image, 0, 0);
+  return c.toDataURL('image/png');
+}
+
+/**
+ * The same as SVG 1.1; images lie within it. Nothing that is still to be made is in it.
+ *
+ * @param paper its size on paper is said in millimetres
+ */
+export function toSvg(list: DisplayList, o: { title?: string; paper?: boolean } = {}): string {
+  const defs: string[] = [];
+  const write = (items: readonly DisplayItem[]): string => items.map(one).join('\n');
+  const one = (i: DisplayItem): string => {
+    switch (i.kind) {
+      case 'box':
+        return `<rect ${at(i)} ${look(i)}/>`;
+      case 'disc':
+        return `<circle cx="${round(i.x)}" cy="${round(i.y)}" r="${round(i.radius)}" ${look(i)}/>`;
+      case 'path':
+        return `<path d="${line(i.points, i.closed)}" ${look(i)}/>`;
+      case 'shape':
+        return `<path d="${i.rings.map((r) => line(r, i.closed)).join('')}" ${look(i)}/>`;
+      case 'ramp': {
+        const id = `r${defs.length}`;
+        const stops = stopsOf(i.colours, i.stepped).map(
+          ([t, c]) => `<stop offset="${round(t * 100)}%" stop-color="${escaped(c)}"/>`,
+        );
+        defs.push(`<linearGradient id="${id}">${stops.join('')}</linearGradient>`);
+        return `<rect ${at(i)} fill="url(#${id})"/>`;
+      }
+      case 'text': {
+        const [x, y] = [round(i.x), round(i.y)];
+        const turn = i.turn ? ` transform="rotate(${round(i.turn)} ${x} ${y})"` : '';
+        const halo = i.halo
+          ? ` stroke="${escaped(i.halo.colour)}" stroke-width="${i.halo.width}" stroke-linejoin="round" paint-order="stroke"`
+          : '';
+        const slant = i.face === 'voice' ? ' font-style="italic"' : '';
+        return `<text x="${x}" y="${y}" font-family="${escaped(FACES[i.face ?? 'sans'])}" font-size="${round(i.size)}" font-weight="${i.weight ?? 450}"${slant} fill="${escaped(i.fill)}"${halo} text-anchor="${i.anchor ?? 'start'}"${turn} xml:space="preserve">${escaped(i.text)}</text>`;
+      }
+      case 'image':
+        return `<image ${at(i)} preserveAspectRatio="none" href="${asText(i.image)}"/>`;
+      case 'group': {
+        let clip = '';
+        if (i.clip) {
+          const id = `c${defs.length}`;
+          defs.push(`<clipPath id="${id}"><rect ${at(i.clip)}/></clipPath>`);
+          clip = ` clip-path="url(#${id})"`;
+        }
+        const alpha = i.alpha !== undefined && i.alpha < 1 ? ` opacity="${round(i.alpha)}"` : '';
+        return `<g${clip}${alpha}>${write(i.items)}</g>`;
+      }
+      case 'made':
+        return '';
+    }
+  };
+  const body = write(list.items);
+  const { width, height } = list;
+  const mm = (px: number): string => `${round((px / 96) * 25.4)}mm`;
+  const size = o.paper ? `width="${mm(width)}" height="${mm(height)}"` : `width="${width}" height="${height}"`;
+  const title = o.title ? `<title>${escaped(o.title)}</title>` : '';
+  return `<svg xmlns="http://www.w3.org/2000/svg" ${size} viewBox="0 0 ${round(width)} ${round(height)}">${title}<defs>${defs.join('')}</defs>${body}</svg>\n`;
+}
