@@ -50,6 +50,8 @@ export interface Paint {
   missing: { ink: [number, number, number]; ground: [number, number, number]; faint: [number, number, number] } | null;
   /** Values that stand out in a colour of their own. */
   pick?: Lit | null;
+  /** Pixels to one of the patterns, where the picture is finer than a screen. */
+  coarse?: number;
   /** Columns and rows of the level; beyond them the picture is clear. */
   columns: number;
   rows: number;
@@ -218,9 +220,14 @@ function hatch(
   y: number,
   c: number,
   r: number,
-  p: Pick<Paint, 'missing' | 'gaps'>,
+  p: Pick<Paint, 'missing' | 'gaps' | 'coarse'>,
 ): void {
   const m = p.missing!;
+  const k = p.coarse ?? 1;
+  if (k > 1) {
+    x = (x / k) | 0;
+    y = (y / k) | 0;
+  }
   let inside = false;
   for (const g of p.gaps) {
     if (c >= g[0] && r >= g[1] && c <= g[2] && r <= g[3]) {

@@ -36,8 +36,17 @@ export type DisplayItem =
   | ({ kind: 'image'; image: HTMLCanvasElement | ImageBitmap } & Rect)
   /** An image that is made when it is known how fine it has to be, in parts where it is large. */
   | MadeItem
-  /** Things that are cut off at a box, or seen through together. */
-  | { kind: 'group'; clip?: Rect; alpha?: number; items: DisplayItem[] };
+  | GroupItem;
+
+/** Things that are cut off at a box, seen through together, or that have a measure of their own. */
+export interface GroupItem {
+  kind: 'group';
+  clip?: Rect;
+  alpha?: number;
+  /** Where what lies within begins, and how large a pixel of it is. The box is told in pixels of the outside. */
+  move?: { x: number; y: number; scale: number };
+  items: DisplayItem[];
+}
 
 export interface TextItem {
   kind: 'text';

@@ -1,5 +1,6 @@
 import TileLayer from 'ol/layer/Tile';
 import ImageTile from 'ol/source/ImageTile';
+import type { NearestDirectionFunction } from 'ol/array';
 import TileGrid from 'ol/tilegrid/TileGrid';
 import { getRenderPixel } from 'ol/render';
 import type RenderEvent from 'ol/render/Event';
@@ -14,10 +15,24 @@ const TILE = 256;
 /** Pixels to one place that is looked at when cells are fetched beforehand. */
 const WARM = 16;
 
+/** Tiles as fine as the pixels of a picture are, which may be many to one of the map. */
+class FineGrid extends TileGrid {
+  constructor(
+    private readonly finer: number,
+    options: ConstructorParameters<typeof TileGrid>[0],
+  ) {
+    super(options);
+  }
+
+  override getZForResolution(resolution: number, direction?: number | NearestDirectionFunction): number {
+    return super.getZForResolution(resolution / this.finer, direction);
+  }
+}
+
 /** Halving resolutions from the whole earth to centimetres, the same for every dataset in a system. */
-function tileGridOf(crs: Crs): TileGrid {
+function tileGridOf(crs: Crs, finer: number): TileGrid {
   const top = crs.geographic ? 1 : 65536;
-  return new TileGrid({
+  return new FineGrid(finer, {
     origin: crs.geographic ? [-180, 90] : [-2e7, 2e7],
     resolutions: Array.from({ length: 24 }, (_, k) => top / 2 ** k),
     tileSize: TILE,
@@ -55,9 +70,11 @@ export class RasterLayer implements LayerDriver<RasterStyle> {
   private swipe: number | null = null;
 
   constructor(private readonly made: MadeOf<RasterStyle>) {
-    const { crs, tools, map, first } = made;
+    const { crs, tools, map, first, finer } = made;
+    // A power of two, so that patterns go on from tile to tile.
+    const coarse = 2 ** Math.max(0, Math.round(Math.log2(finer)));
     this.painted = this.painting(first);
-    const grid = tileGridOf(crs);
+    const grid = tileGridOf(crs, finer);
     this.source = new PaintedTiles({
       projection: projectionOf(crs),
       tileGrid: grid,
@@ -82,6 +99,7 @@ export class RasterLayer implements LayerDriver<RasterStyle> {
             width: TILE,
             height: TILE,
             missing,
+            coarse,
             gaps,
             pick,
           },

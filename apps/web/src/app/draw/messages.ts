@@ -49,6 +49,8 @@ export interface TileRequest extends Spot {
   /** Colours of one band, or three bands at once. */
   by: { scale: Scale; relief: RasterStyle['relief'] } | { bands: [DrawnBand, DrawnBand, DrawnBand]; mix: Mix };
   missing: { ink: number[]; ground: number[]; faint: number[] } | null;
+  /** Pixels to one of the patterns of missing cells: as fine as the picture is. */
+  coarse: number;
   /** Enclosed holes. */
   gaps: GapBox[];
   /** Values that stand out. */

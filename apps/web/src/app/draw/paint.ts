@@ -9,17 +9,26 @@ export async function made(list: DisplayList, finer: number, window?: Rect): Pro
   return { ...list, items: await madeItems(list.items, finer, within) };
 }
 
-async function madeItems(items: readonly DisplayItem[], finer: number, within: Rect): Promise<DisplayItem[]> {
+/** @param from where the list begins, in pixels of the picture */
+async function madeItems(
+  items: readonly DisplayItem[],
+  finer: number,
+  within: Rect,
+  from: readonly [number, number] = [0, 0],
+): Promise<DisplayItem[]> {
   const out: DisplayItem[] = [];
   for (const i of items) {
     if (i.kind === 'group') {
       const inner = i.clip ? common(i.clip, within) : within;
-      if (inner) out.push({ ...i, items: await madeItems(i.items, finer, inner) });
+      const { x, y, scale } = i.move ?? { x: 0, y: 0, scale: 1 };
+      if (!inner) continue;
+      const moved = { x: (inner.x - x) / scale, y: (inner.y - y) / scale, width: inner.width / scale, height: inner.height / scale };
+      out.push({ ...i, items: await madeItems(i.items, finer * scale, moved, [from[0] + x * finer, from[1] + y * finer]) });
     } else if (i.kind !== 'made') out.push(i);
     else {
       const box = common(i, within);
       // Parts begin at whole pixels of the picture, so that nothing is blurred where they are laid.
-      for (const part of box ? partsOf(box, finer) : [])
+      for (const part of box ? partsOf(box, finer, from) : [])
         out.push({ kind: 'image', ...part, image: await i.make(part, finer) });
     }
   }
@@ -34,16 +43,17 @@ function common(a: Rect, b: Rect): Rect | null {
   return width > 0 && height > 0 ? { x, y, width, height } : null;
 }
 
-/** A box in parts of whole pixels. */
-export function partsOf(box: Rect, finer: number, side = PART): Rect[] {
-  const [x0, y0] = [Math.floor(box.x * finer + 1e-6), Math.floor(box.y * finer + 1e-6)];
-  const [x1, y1] = [Math.ceil((box.x + box.width) * finer - 1e-6), Math.ceil((box.y + box.height) * finer - 1e-6)];
+/** A box in parts of whole pixels of a picture. @param from where its list begins in the picture, pixels of that */
+export function partsOf(box: Rect, finer: number, [fx, fy]: readonly [number, number] = [0, 0], side = PART): Rect[] {
+  const [x0, y0] = [Math.floor(fx + box.x * finer + 1e-6), Math.floor(fy + box.y * finer + 1e-6)];
+  const x1 = Math.ceil(fx + (box.x + box.width) * finer - 1e-6);
+  const y1 = Math.ceil(fy + (box.y + box.height) * finer - 1e-6);
   const out: Rect[] = [];
   for (let y = y0; y < y1; y += side)
     for (let x = x0; x < x1; x += side)
       out.push({
-        x: x / finer,
-        y: y / finer,
+        x: (x - fx) / finer,
+        y: (y - fy) / finer,
         width: Math.min(side, x1 - x) / finer,
         height: Math.min(side, y1 - y) / finer,
       });
@@ -142,6 +152,10 @@ function drawGroup(g: CanvasRenderingContext2D, i: Extract<DisplayItem, { kind: 
   if (i.clip) {
     g.rect(i.clip.x, i.clip.y, i.clip.width, i.clip.height);
     g.clip();
+  }
+  if (i.move) {
+    g.translate(i.move.x, i.move.y);
+    g.scale(i.move.scale, i.move.scale);
   }
   if (i.alpha === undefined || i.alpha >= 1) drawItems(g, i.items);
   else {

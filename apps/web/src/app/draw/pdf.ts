@@ -222,8 +222,10 @@ class PageWriter {
 
   private async group(i: Extract<DisplayItem, { kind: 'group' }>): Promise<PDFOperator[]> {
     const cut = i.clip ? [rectangle(i.clip.x, i.clip.y, i.clip.width, i.clip.height), clip(), endPath()] : [];
-    const inner = await this.write(i.items);
-    if (inner.length === 0) return [];
+    const written = await this.write(i.items);
+    if (written.length === 0) return [];
+    const { x, y, scale } = i.move ?? { x: 0, y: 0, scale: 1 };
+    const inner = i.move ? [concatTransformationMatrix(scale, 0, 0, scale, x, y), ...written] : written;
     if (i.alpha === undefined || i.alpha >= 1) return [pushGraphicsState(), ...cut, ...inner, popGraphicsState()];
     // Seen through as one: a transparency group (ISO 32000-1 11.6.6).
     const { width, height } = this.page.getSize();

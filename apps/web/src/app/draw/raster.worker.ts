@@ -182,6 +182,7 @@ async function tile(m: TileRequest): Promise<ImageBitmap | null> {
       Math.floor((g.row + g.rows - 1) / f),
     ]),
     missing: m.missing ? { ink: rgb(m.missing.ink), ground: rgb(m.missing.ground), faint: rgb(m.missing.faint) } : null,
+    coarse: m.coarse,
     columns,
     rows,
   };

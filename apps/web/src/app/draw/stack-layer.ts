@@ -1,8 +1,9 @@
 import { breaksFor, formatNumber, sameCrs, type Features, type Symbols, type VectorStyle } from '@helk/core';
 import type { StackInfo } from '@helk/core/data/stack-facts';
 import { numberColumn } from '@helk/core/data/table';
-import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
+import type { LayerDriver, LayerState, MadeOf, OnPaper } from '../kinds/kind';
 import { CellsDrawn } from './cells-layer';
+import type { PaperView } from './vector-items';
 import { VectorDrawn } from './vectors';
 
 /** Digits behind the point that tell breaks apart. */
@@ -159,6 +160,10 @@ export class StackDrawn implements LayerDriver<VectorStyle> {
 
   hit(pixel: number[]): number {
     return this.inner.hit(pixel);
+  }
+
+  items(view: PaperView): OnPaper | null {
+    return 'items' in this.inner ? this.inner.items(view) : null;
   }
 
   dispose(): void {

@@ -4,6 +4,8 @@ import { MultiPoint, Point } from 'ol/geom';
 import type Geometry from 'ol/geom/Geometry';
 import Layer from 'ol/layer/Layer';
 import type { Symbols } from '@helk/core';
+import type { DisplayItem } from './display';
+import { MOST_CORNERS, type PaperView } from './vector-items';
 import type { Look } from './vectors';
 
 /** Points as stamps on one canvas: a hundred thousand in some tens of milliseconds. */
@@ -39,6 +41,35 @@ export class StampLayer extends Layer {
     return s.size
       ? Math.max(1.2, s.size.largest * (this.symbols!.size?.[i] ?? 0))
       : Math.min(3 + s.width, this.row.length > 50_000 ? 2.5 : 4);
+  }
+
+  /** The points of a page as discs, picked ones on top; null where there are too many. */
+  items(view: PaperView): DisplayItem[] | null {
+    const { symbols, look } = this;
+    if (!symbols || !look) return [];
+    const below: DisplayItem[] = [];
+    const above: DisplayItem[] = [];
+    const { box } = view;
+    for (let p = 0; p < this.row.length; p++) {
+      const i = this.row[p]!;
+      const [x, y] = view.toPage(this.xy[2 * p]!, this.xy[2 * p + 1]!);
+      const radius = this.radius(i);
+      if (x < box.x - radius || y < box.y - radius) continue;
+      if (x > box.x + box.width + radius || y > box.y + box.height + radius) continue;
+      if (below.length + above.length > MOST_CORNERS / 4) return null;
+      const picked = look.picked?.[i] === 1;
+      (picked ? above : below).push({
+        kind: 'disc',
+        x,
+        y,
+        radius,
+        fill: symbols.colours[symbols.index[i]!]!,
+        ...(picked || radius > 2.5
+          ? { stroke: picked ? look.theme.pick : look.theme.paper, line: picked ? 2.5 : 0.8 }
+          : {}),
+      });
+    }
+    return [...below, ...above];
   }
 
   override render(frame: FrameState): HTMLElement {

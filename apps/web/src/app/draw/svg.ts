@@ -74,7 +74,11 @@ export function toSvg(list: DisplayList, o: { title?: string; paper?: boolean } 
           clip = ` clip-path="url(#${id})"`;
         }
         const alpha = i.alpha !== undefined && i.alpha < 1 ? ` opacity="${round(i.alpha)}"` : '';
-        return `<g${clip}${alpha}>${write(i.items)}</g>`;
+        const { x, y, scale } = i.move ?? { x: 0, y: 0, scale: 1 };
+        const inner = i.move
+          ? `<g transform="translate(${round(x)} ${round(y)}) scale(${Number(scale.toPrecision(6))})">${write(i.items)}</g>`
+          : write(i.items);
+        return `<g${clip}${alpha}>${inner}</g>`;
       }
       case 'made':
         return '';

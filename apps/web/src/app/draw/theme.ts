@@ -15,6 +15,17 @@ export interface Theme {
 const LIGHT = { ink: [214, 36, 110], ground: [253, 238, 244], faint: [216, 207, 190] };
 const DARK = { ink: [255, 111, 165], ground: [58, 29, 42], faint: [60, 68, 69] };
 
+/** Colours of what is printed, whatever the screen looks like. */
+export const PAPER_THEME: Theme = {
+  dark: false,
+  pick: '#d6246e',
+  ink: '#1d282c',
+  paper: '#fcfaf5',
+  ground: '#f6f2e9',
+  quiet: '#59656a',
+  missing: LIGHT,
+};
+
 export function themeNow(dark: boolean): Theme {
   const css = getComputedStyle(document.documentElement);
   const token = (name: string): string => css.getPropertyValue(name).trim();

@@ -17,7 +17,8 @@ import {
   type Symbols,
   type VectorStyle,
 } from '@helk/core';
-import type { LayerDriver, LayerState, MadeOf } from '../kinds/kind';
+import type { LayerDriver, LayerState, MadeOf, OnPaper } from '../kinds/kind';
+import { labelItems, shapeItems, type PaperView } from './vector-items';
 import { StampLayer } from './stamps';
 import { onPaper, symbolsOnPaper, type Theme } from './theme';
 
@@ -209,6 +210,20 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
       hitTolerance: 4,
     });
     return hit ?? this.stamps.at(this.map, pixel);
+  }
+
+  items(view: PaperView): OnPaper | null {
+    if (!this.features || !this.worked) return null;
+    if (this.features.geometry === 'point' && this.source.isEmpty()) {
+      const shapes = this.stamps.items(view);
+      return shapes && { shapes, labels: () => [] };
+    }
+    // In the order in which they came, as a map draws them.
+    const seen = this.source.getFeaturesInExtent(view.extent).sort((a, b) => Number(a.getId()) - Number(b.getId()));
+    const shapes = shapeItems(seen, (f) => this.styleOf(f), view);
+    if (!shapes) return null;
+    const told = this.look.style.label !== null;
+    return { shapes, labels: (taken) => (told ? labelItems(seen, (f) => this.labelOf(f), view, taken) : []) };
   }
 
   dispose(): void {

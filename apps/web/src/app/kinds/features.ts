@@ -155,12 +155,12 @@ export const features: ClientKind<'features', VectorStyle> = {
     return { lift, load: () => import('../scene/feature-body').then((m) => (made) => new m.FeatureBody(made)) };
   },
 
-  legend({ item, look, symbols }) {
+  legend({ item, look, symbols, all }) {
     const info = item.info as FeaturesInfo;
     const s = symbols as Symbols | null;
     const shape = shapeOf(info);
     const { by } = look;
-    const listed = (s?.legend ?? []).slice(0, MOST_LISTED);
+    const listed = (s?.legend ?? []).slice(0, all ? undefined : MOST_LISTED);
     const plain = listed.length === 0;
     const unit = s?.unit ?? (by.kind === 'one' ? null : info.columns.find((c) => c.name === by.column)?.unit);
     return {

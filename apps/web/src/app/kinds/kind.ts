@@ -3,8 +3,10 @@ import type OlMap from 'ol/Map';
 import type { Crs, DatasetKind, Extent, Kinds, Scale, Shows } from '@helk/core';
 import type { TimeSteps } from '@helk/core/data/time-steps';
 import type { CloudParts } from '../draw/cloud-parts';
+import type { DisplayItem } from '../draw/display';
 import type { Drawing } from '../draw/drawing';
 import type { Theme } from '../draw/theme';
+import type { PaperView, Taken } from '../draw/vector-items';
 import type { FeatureData } from '../state/feature-data';
 import type { PaneTime } from '../state/panes';
 import type { Picks } from '../state/picks';
@@ -64,6 +66,12 @@ export interface LayerState<L> {
   theme: Theme;
 }
 
+/** What a layer is on a page: its shapes from back to front, and its labels, while there is room for them. */
+export interface OnPaper {
+  shapes: DisplayItem[];
+  labels: (taken: Taken) => DisplayItem[];
+}
+
 /** One dataset in one map. */
 export interface LayerDriver<L = object> {
   update(state: LayerState<L>): void;
@@ -73,6 +81,8 @@ export interface LayerDriver<L = object> {
   symbols?(): unknown;
   /** The row under a pixel, or -1. */
   hit?(pixel: number[]): number;
+  /** The same as lines and letters of a page; null where it is a picture, or would be too much. */
+  items?(view: PaperView): OnPaper | null;
   dispose(): void;
 }
 
@@ -81,6 +91,8 @@ export interface MadeOf<L> {
   crs: Crs;
   tools: Tools;
   first: LayerState<L>;
+  /** Pixels of its picture to one of the map: 1 on a screen. */
+  finer: number;
   /** To be called when its legend has changed. */
   changed: () => void;
   failed: (e: unknown) => void;
@@ -113,6 +125,8 @@ export interface LegendOf<L> {
   scale: Scale | null;
   shared: boolean;
   symbols: unknown;
+  /** Every class, however many there are. */
+  all?: boolean;
 }
 
 /**

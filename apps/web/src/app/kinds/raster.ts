@@ -84,6 +84,7 @@ export const raster: ClientKind<'raster', RasterStyle> = {
         width: canvas.width,
         height: canvas.height,
         missing: null,
+        coarse: 1,
         gaps: [],
         pick: null,
       },
@@ -106,7 +107,7 @@ export const raster: ClientKind<'raster', RasterStyle> = {
   },
   unlit: (look) => ({ ...look, relief: null }),
 
-  legend({ item, look, scale, shared }) {
+  legend({ item, look, scale, shared, all }) {
     const info = item.info as RasterInfo;
     const { band } = drawnOf(info, look);
     const notes: string[] = [];
@@ -132,7 +133,7 @@ export const raster: ClientKind<'raster', RasterStyle> = {
     }
     if (!scale || !band.facts) return legend;
     if (scale.classes) {
-      const listed = scale.classes.slice(0, MOST_LISTED);
+      const listed = scale.classes.slice(0, all ? undefined : MOST_LISTED);
       return {
         ...legend,
         entries: listed.map((c) => ({ shape: 'area', colour: c.colour, text: c.label })),

@@ -1,5 +1,6 @@
-import { fitted, widthOf, type DisplayItem, type DisplayList } from '../draw/display';
-import type { Legend, Mark } from '../kinds/legend';
+import { fitted, type DisplayItem, type DisplayList } from '../draw/display';
+import { legendItems, textItem as text } from '../draw/legend-items';
+import type { Legend } from '../kinds/legend';
 
 /** What is said beneath the picture of a pane. */
 export interface Caption {
@@ -18,7 +19,6 @@ const HEAD = 46;
 const GAP = 18;
 /** Least width of a column of keys. */
 const COLUMN = 180;
-const ROW = 15;
 
 /**
  * A picture of a map with title, place and scale beneath it, and below them every key in full, in as many columns as there is room for.
@@ -60,85 +60,4 @@ export function captioned(image: HTMLCanvasElement, width: number, height: numbe
     });
   }
   return { width, height: foot, items };
-}
-
-type TextLook = Partial<Pick<Extract<DisplayItem, { kind: 'text' }>, 'face' | 'weight' | 'anchor'>>;
-const text = (t: string, x: number, y: number, size: number, fill: string, look: TextLook = {}): DisplayItem => ({
-  kind: 'text',
-  text: t,
-  x,
-  y,
-  size,
-  fill,
-  ...look,
-});
-
-/** One mark of a key, 14 pixels wide, about a middle line. */
-function markItem(m: Mark, x: number, middle: number): DisplayItem {
-  const stroke = m.outline ?? m.colour;
-  if (m.shape === 'line')
-    return {
-      kind: 'path',
-      points: [
-        [x, middle],
-        [x + 14, middle],
-      ],
-      stroke: m.colour,
-      line: 2,
-    };
-  if (m.shape === 'point') return { kind: 'disc', x: x + 7, y: middle, radius: 4, fill: m.colour, stroke };
-  return { kind: 'box', x, y: middle - 4.5, width: 14, height: 9, fill: m.colour, stroke };
-}
-
-function legendItems(
-  legend: Legend,
-  x: number,
-  top: number,
-  width: number,
-  c: Caption,
-): { items: DisplayItem[]; bottom: number } {
-  const items: DisplayItem[] = [];
-  let y = top + 12;
-  const line = (t: string, fill: string, left = x): void => {
-    items.push(text(fitted(t, x + width - left, { size: 11 }), left, y, 11, fill));
-    y += ROW;
-  };
-  if (legend.mark) items.push(markItem(legend.mark, x, y - 4));
-  const left = legend.mark ? x + 20 : x;
-  const head = { size: 11.5, weight: legend.mark ? 450 : 600 };
-  items.push(text(fitted(legend.title, x + width - left, head), left, y, 11.5, c.ink, { weight: head.weight }));
-  y += ROW + (legend.ramp ? -5 : 1);
-  if (legend.ramp) {
-    items.push({ kind: 'ramp', x, y, width, height: 9, colours: legend.ramp.colours, stepped: legend.ramp.stepped });
-    y += 21;
-    const n = legend.ramp.ticks.length;
-    legend.ramp.ticks.forEach((t, i) =>
-      items.push(
-        text(t, x + (width * i) / Math.max(1, n - 1), y, 10.5, c.ink, {
-          face: 'mono',
-          anchor: i === 0 ? 'start' : i === n - 1 ? 'end' : 'middle',
-        }),
-      ),
-    );
-    y += ROW;
-  }
-  // Short texts stand in two columns.
-  const face = legend.numeric ? ('mono' as const) : ('sans' as const);
-  const widest = Math.max(0, ...legend.entries.map((e) => widthOf(e.text, { size: 10.5, face })));
-  const beside = legend.entries.length > 4 && widest + 24 < width / 2 ? 2 : 1;
-  const rows = Math.ceil(legend.entries.length / beside);
-  legend.entries.forEach((e, i) => {
-    const ex = x + Math.floor(i / rows) * (width / beside);
-    const ey = y + (i % rows) * ROW;
-    items.push(
-      markItem(e, ex, ey - 4),
-      text(fitted(e.text, width / beside - 22, { size: 10.5, face }), ex + 20, ey, 10.5, c.ink, { face }),
-    );
-  });
-  y += rows * ROW;
-  if (legend.more > 0) line(`and ${legend.more} more`, c.quiet);
-  if (legend.notes.length) line(legend.notes.join(', '), c.quiet);
-  for (const w of legend.warnings) line(w, c.ink);
-  if (legend.missing) line(legend.missing, c.quiet);
-  return { items, bottom: y - ROW + 4 };
 }

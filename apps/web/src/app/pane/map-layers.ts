@@ -2,7 +2,8 @@ import type OlMap from 'ol/Map';
 import { systemText, systemOf, type Crs, type Scale } from '@helk/core';
 import type { Theme } from '../draw/theme';
 import { clientKind } from '../kinds';
-import type { LayerDriver, LayerState, Tools } from '../kinds/kind';
+import type { PaperView } from '../draw/vector-items';
+import type { LayerDriver, LayerState, OnPaper, Tools } from '../kinds/kind';
 import type { Layer } from '../state/looks';
 import type { PaneTime } from '../state/panes';
 import type { DatasetItem } from '../state/project.store';
@@ -30,16 +31,28 @@ export class MapLayers {
     private readonly tools: Tools,
     private readonly changed: () => void,
     private readonly failed: (e: unknown) => void,
+    /** Pixels to one of the map. */
+    private readonly finer = 1,
   ) {}
 
-  /** @param swipe share of the width at which the uppermost layer that can be swiped begins */
-  sync(stack: readonly Stacked[], crs: Crs, theme: Theme, swipe: number | null, time: PaneTime | null = null): void {
+  /**
+   * @param swipe share of the width at which the uppermost layer that can be swiped begins
+   * @param only what of the stack is drawn, where not all of it is
+   */
+  sync(
+    stack: readonly Stacked[],
+    crs: Crs,
+    theme: Theme,
+    swipe: number | null,
+    time: PaneTime | null = null,
+    only?: ReadonlySet<string>,
+  ): void {
     const swiped = swipe === null ? null : topOf(stack, ({ item }) => clientKind(item.info).swipes)?.item.id;
     const below = topOf(stack, ({ scale }) => scale !== null)?.scale ?? null;
     const wanted = new Set<string>();
     stack.forEach(({ layer, item, look, scale }, z) => {
       const { driver } = clientKind(item.info);
-      if (!driver) return;
+      if (!driver || only?.has(item.id) === false) return;
       wanted.add(item.id);
       const own = systemOf(item.info);
       const systems = `${systemText(crs)} ${own ? systemText(own) : ''}`;
@@ -61,8 +74,8 @@ export class MapLayers {
         return;
       }
       h?.driver.dispose();
-      const { map, tools, changed, failed } = this;
-      this.held.set(item.id, { systems, driver: driver({ map, crs, tools, first: state, changed, failed }) });
+      const { map, tools, changed, failed, finer } = this;
+      this.held.set(item.id, { systems, driver: driver({ map, crs, tools, first: state, finer, changed, failed }) });
     });
     for (const [id, h] of this.held) {
       if (wanted.has(id)) continue;
@@ -73,6 +86,11 @@ export class MapLayers {
 
   symbolsOf(id: string): unknown {
     return this.held.get(id)?.driver.symbols?.() ?? null;
+  }
+
+  /** A dataset as lines and letters of a page; null where it is a picture. */
+  itemsOf(id: string, view: PaperView): OnPaper | null {
+    return this.held.get(id)?.driver.items?.(view) ?? null;
   }
 
   /** The row of a dataset under a pixel, or -1. */

@@ -20,7 +20,19 @@ export async function mapImage(
   stack: readonly Stacked[],
   view: View,
   size: [number, number],
-  o: { crs: Crs; theme: Theme; swipe: number | null; time?: PaneTime | null; tools: Tools; finer?: number },
+  o: {
+    crs: Crs;
+    theme: Theme;
+    swipe: number | null;
+    time?: PaneTime | null;
+    tools: Tools;
+    finer?: number;
+    /** Nothing lies beneath. */
+    clear?: boolean;
+    /** What of the stack is drawn; all of it where not given. */
+    only?: ReadonlySet<string>;
+    patience?: number;
+  },
 ): Promise<HTMLCanvasElement> {
   const finer = o.finer ?? FINER;
   const [w, h] = size;
@@ -34,22 +46,25 @@ export async function mapImage(
     o.tools,
     () => undefined,
     (e) => (failed = e),
+    finer,
   );
   try {
-    layers.sync(stack, o.crs, o.theme, o.swipe, o.time ?? null);
+    layers.sync(stack, o.crs, o.theme, o.swipe, o.time ?? null, o.only);
     await layers.ready();
     if (failed) throw failed instanceof Error ? failed : new Error('A layer could not be drawn.');
     await new Promise<void>((done) => {
       map.once('rendercomplete', () => done());
-      setTimeout(done, PATIENCE);
+      setTimeout(done, o.patience ?? PATIENCE);
       map.render();
     });
     const canvas = document.createElement('canvas');
-    canvas.width = w * finer;
-    canvas.height = h * finer;
+    canvas.width = Math.round(w * finer);
+    canvas.height = Math.round(h * finer);
     const g = canvas.getContext('2d')!;
-    g.fillStyle = o.theme.ground;
-    g.fillRect(0, 0, canvas.width, canvas.height);
+    if (!o.clear) {
+      g.fillStyle = o.theme.ground;
+      g.fillRect(0, 0, canvas.width, canvas.height);
+    }
     for (const layer of target.querySelectorAll<HTMLCanvasElement>('.ol-layer canvas, canvas.ol-layer')) {
       if (layer.width === 0) continue;
       const opacity = layer.parentElement!.style.opacity || layer.style.opacity;
