@@ -25,9 +25,11 @@ import { ProjectMenu } from './projects/project-menu';
 import { SystemMenu } from './projects/system-menu';
 import { DeskView } from './recipes/desk-view';
 import { RecipesList } from './recipes/recipes-list';
+import { SheetsList } from './sheets/sheets-list';
 import { RunSheet } from './run-sheet/run-sheet';
 import { Drawing } from './draw/drawing';
 import { Desk } from './state/desk';
+import { Findings } from './state/findings';
 import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
@@ -59,6 +61,7 @@ const BESIDE = 1200;
     RecipesList,
     Review,
     RunSheet,
+    SheetsList,
     SystemMenu,
     WorkSide,
   ],
@@ -72,6 +75,7 @@ export class App {
   protected readonly review = inject(ReviewStore);
   protected readonly service = inject(ServiceStore);
   protected readonly desk = inject(Desk);
+  private readonly findings = inject(Findings);
   /** Something lies where the panes are. */
   protected readonly covered = computed(() => this.review.open() || this.service.open() || this.desk.lying() !== null);
   /** Lights links of what is picked, wherever those are seen. */
@@ -86,6 +90,7 @@ export class App {
     { id: 'ledger', label: 'Ledger' },
     { id: 'methods', label: 'Methods' },
     { id: 'recipes', label: 'Recipes' },
+    { id: 'sheets', label: 'Sheets' },
   ];
   /** What stands on top in the first two panes, where a method compares two such. */
   protected readonly pair = computed(() => {
@@ -147,7 +152,7 @@ export class App {
     const leaves = this.bench.stage() === id;
     this.bench.set({ stage: leaves ? null : id });
     // What lies on the desk belongs to its stage; the panes come back with any other.
-    if (id !== 'recipes') this.desk.clear();
+    if (this.desk.stage() !== id) this.desk.clear();
   }
 
   @HostListener('document:keydown', ['$event'])
@@ -163,6 +168,16 @@ export class App {
       if (this.bench.sheet()) this.bench.set({ sheet: null });
       else if (this.bench.work()) this.bench.leaveWork();
     } else if (!typing && e.key === "'") this.bench.set({ evidence: !this.bench.evidence() });
+    else if (
+      !typing &&
+      e.key === 'f' &&
+      !e.ctrlKey &&
+      !e.metaKey &&
+      !e.altKey &&
+      !this.covered() &&
+      this.store.project()
+    )
+      void this.findings.pin();
     else if (!typing && e.key === 'Escape') this.bench.set({ readout: null });
     else return;
     e.preventDefault();

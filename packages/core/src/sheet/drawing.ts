@@ -22,6 +22,7 @@ const Group = z.object({
   kind: z.literal('group'),
   clip: z.object(Rect).optional(),
   alpha: N.min(0).max(1).optional(),
+  move: z.object({ x: N, y: N, scale: N.positive() }).optional(),
   items: z.array(Item).max(200_000),
 }) satisfies z.ZodType<GroupItem>;
 const SIMPLE = [

@@ -55,7 +55,15 @@ export function legendItems(
   const row = ROW * k;
   let y = top + 12 * k;
   /** A text in as many lines as it needs and may have, the first at a place; answers how many. */
-  const words = (t: string, left: number, at: number, room: number, size: number, fill: string, look: TextLook = {}) => {
+  const words = (
+    t: string,
+    left: number,
+    at: number,
+    room: number,
+    size: number,
+    fill: string,
+    look: TextLook = {},
+  ) => {
     const lines = o.whole ? wrapped(t, room, { size, ...look }) : [fitted(t, room, { size, ...look })];
     lines.forEach((l, i) => items.push(textItem(l, left, at + i * row, size, fill, look)));
     return lines.length;
@@ -70,7 +78,15 @@ export function legendItems(
     y += words(legend.title, left, y, x + width - left, 11.5 * k, o.ink, look) * row + (legend.ramp ? -5 : 1) * k;
   } else if (legend.mark) y += row;
   if (legend.ramp) {
-    items.push({ kind: 'ramp', x, y, width, height: 9 * k, colours: legend.ramp.colours, stepped: legend.ramp.stepped });
+    items.push({
+      kind: 'ramp',
+      x,
+      y,
+      width,
+      height: 9 * k,
+      colours: legend.ramp.colours,
+      stepped: legend.ramp.stepped,
+    });
     y += 21 * k;
     const n = legend.ramp.ticks.length;
     legend.ramp.ticks.forEach((t, i) =>

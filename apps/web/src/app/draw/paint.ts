@@ -3,18 +3,27 @@ import { fontOf, lettersReady, stopsOf, type DisplayItem, type DisplayList, type
 /** Side of the largest part of an image that is made at once, in its own pixels. */
 export const PART = 2048;
 
-/** A list without anything that is still to be made, at a fineness. @param window the part of the list that is wanted; all of it where not given */
-export async function made(list: DisplayList, finer: number, window?: Rect): Promise<DisplayList> {
-  const within = window ?? { x: 0, y: 0, width: list.width, height: list.height };
-  return { ...list, items: await madeItems(list.items, finer, within) };
+/**
+ * A list without anything that is still to be made, at a fineness.
+ *
+ * @param o.window the part of the list that is wanted; all of it where not given
+ * @param o.loose parts begin where what they are of begins, not at whole pixels: they stay what they are while it is moved about
+ */
+export async function made(
+  list: DisplayList,
+  finer: number,
+  o: { window?: Rect; loose?: boolean } = {},
+): Promise<DisplayList> {
+  const within = o.window ?? { x: 0, y: 0, width: list.width, height: list.height };
+  return { ...list, items: await madeItems(list.items, finer, within, o.loose ? null : [0, 0]) };
 }
 
-/** @param from where the list begins, in pixels of the picture */
+/** @param from where the list begins, in pixels of the picture; null where that does not matter */
 async function madeItems(
   items: readonly DisplayItem[],
   finer: number,
   within: Rect,
-  from: readonly [number, number] = [0, 0],
+  from: readonly [number, number] | null,
 ): Promise<DisplayItem[]> {
   const out: DisplayItem[] = [];
   for (const i of items) {
@@ -22,18 +31,29 @@ async function madeItems(
       const inner = i.clip ? common(i.clip, within) : within;
       const { x, y, scale } = i.move ?? { x: 0, y: 0, scale: 1 };
       if (!inner) continue;
-      const moved = { x: (inner.x - x) / scale, y: (inner.y - y) / scale, width: inner.width / scale, height: inner.height / scale };
-      out.push({ ...i, items: await madeItems(i.items, finer * scale, moved, [from[0] + x * finer, from[1] + y * finer]) });
+      const moved = {
+        x: (inner.x - x) / scale,
+        y: (inner.y - y) / scale,
+        width: inner.width / scale,
+        height: inner.height / scale,
+      };
+      out.push({
+        ...i,
+        items: await madeItems(i.items, finer * scale, moved, from && [from[0] + x * finer, from[1] + y * finer]),
+      });
     } else if (i.kind !== 'made') out.push(i);
     else {
       const box = common(i, within);
       // Parts begin at whole pixels of the picture, so that nothing is blurred where they are laid.
-      for (const part of box ? partsOf(box, finer, from) : [])
+      for (const part of box ? partsOf(from ? box : whole(i, box), finer, from ?? undefined) : [])
         out.push({ kind: 'image', ...part, image: await i.make(part, finer) });
     }
   }
   return out;
 }
+
+/** What is only partly wanted now is made whole where it will be wanted again. */
+const whole = (i: Rect, box: Rect): Rect => (i.width * i.height < 4 * box.width * box.height ? i : box);
 
 /** What two boxes share; null where that is nothing. */
 function common(a: Rect, b: Rect): Rect | null {
@@ -67,6 +87,17 @@ export function paint(list: DisplayList, times: number): HTMLCanvasElement {
   canvas.height = Math.round(list.height * times);
   const g = canvas.getContext('2d')!;
   g.scale(times, times);
+  drawItems(g, list.items);
+  return canvas;
+}
+
+/** A part of a list as a picture; what is to be made in it has been made. @param window whole pixels of the picture */
+export function paintWindow(list: DisplayList, times: number, window: Rect): HTMLCanvasElement {
+  const canvas = document.createElement('canvas');
+  canvas.width = Math.round(window.width * times);
+  canvas.height = Math.round(window.height * times);
+  const g = canvas.getContext('2d')!;
+  g.setTransform(times, 0, 0, times, -Math.round(window.x * times), -Math.round(window.y * times));
   drawItems(g, list.items);
   return canvas;
 }

@@ -41,7 +41,7 @@ import {
   type Stroked,
   type TextItem,
 } from './display';
-import { paint } from './paint';
+import { paint, partsOf } from './paint';
 import { embedImage } from './pdf-images';
 import { Fonts } from './pdf-text';
 
@@ -138,6 +138,8 @@ class PageWriter {
     private readonly doc: PDFDocument,
     private readonly page: PDFPage,
     private readonly fonts: Fonts,
+    /** Of what is made for it. */
+    private readonly finer: number,
   ) {}
 
   private state(fill: number, line: number): PDFOperator[] {
@@ -204,8 +206,15 @@ class PageWriter {
       }
       case 'group':
         return this.group(i);
-      case 'made':
-        return [];
+      case 'made': {
+        // Part by part: no more than one of them is held unpacked.
+        const out: PDFOperator[] = [];
+        for (const part of partsOf(i, this.finer)) {
+          const name = this.page.node.newXObject('M', await embedImage(this.doc, await i.make(part, this.finer)));
+          out.push(...this.placed(name, part));
+        }
+        return out;
+      }
     }
   }
 
@@ -322,6 +331,8 @@ function circle(x: number, y: number, r: number): PDFOperator[] {
 
 export interface PdfAbout {
   title: string;
+  /** How much finer than the screen pictures are that are made for it. */
+  finer?: number;
   /** Files that go with it. */
   attached?: { name: string; type: string; about: string; bytes: Uint8Array }[];
   /** Called before each page; may throw to stop. */
@@ -331,7 +342,7 @@ export interface PdfAbout {
 /**
  * Display lists as the pages of one document: lines, areas and ramps stay what they are, texts are texts in embedded fonts that hold only
  * the letters used (a text in letters that no font of ours has is a picture), images are images. A pixel of the screen is 1/96 inch, so
- * that what was laid out for paper has its size there. Nothing that is still to be made is in it.
+ * that what was laid out for paper has its size there.
  */
 export async function toPdf(
   pages: DisplayList | AsyncIterable<DisplayList> | readonly DisplayList[],
@@ -347,7 +358,7 @@ export async function toPdf(
   for await (const list of 'items' in pages ? [pages] : pages) {
     await about.progress?.(n++);
     const page = doc.addPage([list.width * POINTS, list.height * POINTS]);
-    const operators = await new PageWriter(doc, page, fonts).write(list.items);
+    const operators = await new PageWriter(doc, page, fonts, about.finer ?? 2).write(list.items);
     page.pushOperators(
       pushGraphicsState(),
       concatTransformationMatrix(POINTS, 0, 0, -POINTS, 0, list.height * POINTS),

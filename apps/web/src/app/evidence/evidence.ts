@@ -16,6 +16,7 @@ import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
 import { Looks } from '../state/looks';
 import { Picks } from '../state/picks';
+import { Seeing } from '../state/seeing';
 import { PanelHost } from './panel-host';
 import { panelsOf, type EvidencePanel } from './panels';
 import { PictureMenu } from './picture-menu';
@@ -65,7 +66,7 @@ interface Offered {
         @if (bench.selectedItem(); as d) {
           @if (panel(); as p) {
             @if (p.record.draws) {
-              <helk-picture-menu class="flex-none" [host]="drawn()" [title]="p.title + ', ' + d.name" />
+              <helk-picture-menu class="flex-none" [pins]="true" [host]="drawn()" [title]="p.title + ', ' + d.name" />
             }
             <button
               class="icon-btn !w-7 flex-none"
@@ -127,6 +128,17 @@ export class Evidence {
   });
 
   constructor() {
+    const seeing = inject(Seeing);
+    effect((done) => {
+      const [d, p, host] = [this.bench.selectedItem(), this.panel(), this.drawn()];
+      if (!d || !p) return;
+      const make = async () => {
+        const { panelList } = await import('./panel-list');
+        const title = `${p.title}, ${d.name}`;
+        return { list: panelList(host, title), title };
+      };
+      done(seeing.panel(host, make));
+    });
     // Given the room it needs when it comes; whoever makes it smaller then is not contradicted.
     let shown = '';
     effect(() => {

@@ -3,6 +3,7 @@ import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
 import { copyPicture, pngOf, saveBlob } from '../parts/save';
+import { Findings } from '../state/findings';
 import { ProjectStore } from '../state/project.store';
 
 /** The charts of a panel as a picture, to a file or the clipboard, in a size that is told. */
@@ -29,6 +30,9 @@ import { ProjectStore } from '../state/project.store';
           </button>
         }
         <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(2, true)">Copy picture</button>
+        @if (pins()) {
+          <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="findings.pinPanel()">Pin as a finding</button>
+        }
       </div>
     </ng-template>
   `,
@@ -37,6 +41,9 @@ export class PictureMenu {
   /** What holds the charts. */
   readonly host = input.required<HTMLElement>();
   readonly title = input.required<string>();
+  /** It is the panel of evidence, which can be pinned by itself. */
+  readonly pins = input(false);
+  protected readonly findings = inject(Findings);
   private readonly project = inject(ProjectStore);
 
   protected pixels(finer: number): string {

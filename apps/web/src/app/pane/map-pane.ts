@@ -26,12 +26,14 @@ import { KindTools } from '../kinds/tools';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
+import { Findings } from '../state/findings';
 import { Looks } from '../state/looks';
 import { Moments } from '../state/moments';
 import { Outlines } from '../state/outlines';
 import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
 import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
+import { Seeing } from '../state/seeing';
 import { Views } from '../state/views';
 import { cursorValue } from './cursor-value';
 import { Cutter } from './cutter';
@@ -71,6 +73,7 @@ export class MapPane {
   private readonly cursor = inject(Cursor);
   private readonly outlines = inject(Outlines);
   private readonly moments = inject(Moments);
+  protected readonly findings = inject(Findings);
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
@@ -179,6 +182,8 @@ export class MapPane {
   private listening: EventsKey | null = null;
 
   constructor() {
+    const seeing = inject(Seeing);
+    effect((done) => done(seeing.pane(this.pane().id, () => this.pictures.seen())));
     effect(() => {
       const project = this.project.project();
       if (!project) return;

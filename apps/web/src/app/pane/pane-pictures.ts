@@ -36,6 +36,11 @@ export class PanePictures {
 
   constructor(private readonly of: Pictured) {}
 
+  /** What is seen, as a drawing. */
+  seen(): Promise<{ list: DisplayList; title: string } | null> {
+    return this.drawn(2, this.of.pane().time ?? null, this.moment());
+  }
+
   /** What is seen, to a file or the clipboard. */
   picture(format: PictureFormat, finer = 2, copied = false): Promise<void> {
     return this.project.guarded(() => this.makePicture(format, finer, copied)) as Promise<void>;

@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  viewChild,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { PanelHost } from '../evidence/panel-host';
 import { PANELS } from '../evidence/panels';
@@ -8,6 +17,7 @@ import { BenchStore } from '../state/bench.store';
 import { Looks } from '../state/looks';
 import type { Pane } from '../state/panes';
 import { ProjectStore } from '../state/project.store';
+import { Seeing } from '../state/seeing';
 
 /** A panel of evidence in a pane: a chart or a table beside a map, with the room of one. */
 @Component({
@@ -53,6 +63,19 @@ export class PanelPane {
     const d = this.item();
     return d ? (this.panel()?.title(d, this.looks.shows(d)) ?? '') : '';
   });
+
+  constructor() {
+    const seeing = inject(Seeing);
+    effect((done) =>
+      done(
+        seeing.pane(this.pane().id, async () => {
+          const { panelList } = await import('../evidence/panel-list');
+          const title = `${this.title()}, ${this.name()}`;
+          return { list: panelList(this.drawn(), title), title };
+        }),
+      ),
+    );
+  }
 
   /** What it is about becomes what is looked at; datasets go on being shown in the map that was active. */
   protected focus(): void {

@@ -2,16 +2,21 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { Desk } from '../state/desk';
 import { MadeView } from './made-view';
 import { RecipeView } from './recipe-view';
+import { SheetView } from '../sheets/sheet-view';
 import { TableView } from './table-view';
 
-/** What lies on the desk: how results were made, a recipe, or a run table. */
+/** What lies on the desk: how results were made, a recipe, a run table, or a map sheet. */
 @Component({
   selector: 'helk-desk',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MadeView, RecipeView, TableView],
+  imports: [MadeView, RecipeView, SheetView, TableView],
   host: { class: 'flex min-h-0 min-w-0' },
   template: `
-    @if (made(); as ids) {
+    @if (sheet()) {
+      @defer (on immediate) {
+        <helk-sheet-view class="flex-1 min-w-0" />
+      }
+    } @else if (made(); as ids) {
       <helk-made-view class="flex-1" [ids]="ids" />
     } @else if (desk.entry()) {
       <helk-recipe-view class="flex-1" />
@@ -26,6 +31,7 @@ import { TableView } from './table-view';
 })
 export class DeskView {
   protected readonly desk = inject(Desk);
+  protected readonly sheet = computed(() => this.desk.lying()?.what === 'sheet');
   protected readonly made = computed(() => {
     const l = this.desk.lying();
     return l?.what === 'made' ? l.ids : null;

@@ -40,6 +40,8 @@ import { Views } from '../state/views';
 import { distanceFor, dragged, turned, type Eye } from './eye';
 import { keyed, pressed, wheeled, type Moves } from './hands';
 import { SceneWorld } from './scene-world';
+import type { DisplayList } from '../draw/display';
+import { Seeing } from '../state/seeing';
 import { Stage } from './stage';
 import type { ModelFormat } from './take-along';
 
@@ -150,6 +152,8 @@ export class ScenePane {
   });
 
   constructor() {
+    const seeing = inject(Seeing);
+    effect((done) => done(seeing.pane(this.pane().id, () => this.seen())));
     afterNextRender(() => this.open());
     effect(() => this.follow());
     effect(() => this.sync());
@@ -386,6 +390,19 @@ export class ScenePane {
 
   private name(): string {
     return this.stack().findLast((l) => l.layer.visible)?.item.name ?? 'scene';
+  }
+
+  /** The scene as it is seen, as a drawing. */
+  private async seen(): Promise<{ list: DisplayList; title: string } | null> {
+    const stage = this.stage();
+    const [width, height] = this.size();
+    if (!stage || !width) return null;
+    const picture = await createImageBitmap(await stage.picture(Math.round(width * 2), Math.round(height * 2)));
+    const title = this.stack()
+      .filter((l) => l.layer.visible)
+      .map((l) => l.item.name)
+      .join(' + ');
+    return { list: { width, height, items: [{ kind: 'image', image: picture, x: 0, y: 0, width, height }] }, title };
   }
 
   protected picture(width: number, height: number): Promise<void> {

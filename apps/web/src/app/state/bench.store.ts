@@ -9,7 +9,7 @@ import { emptyPane, MAP, SCENE, START_VIEW, type Pane, type SceneView } from './
 import { ProjectStore, type DatasetItem } from './project.store';
 import { keptOf, restored } from './workbench';
 
-export type Stage = 'gather' | 'ledger' | 'methods' | 'recipes';
+export type Stage = 'gather' | 'ledger' | 'methods' | 'recipes' | 'sheets';
 
 /** The open run sheet: a method with what is filled in so far. */
 export interface Sheet {

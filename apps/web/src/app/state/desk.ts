@@ -5,11 +5,15 @@ import { emptyRecipe, type Library } from '@helk/core/recipe/edit';
 import { SIMULATE } from '@helk/core/recipe/names';
 import { parseRecipe, type Recipe } from '@helk/core/recipe/shape';
 import { Api } from '../api/api';
-import { BenchStore } from './bench.store';
+import { BenchStore, type Stage } from './bench.store';
 import { ProjectStore } from './project.store';
 
 /** What lies in the middle of the workbench in place of the panes. */
-export type Lying = { what: 'made'; ids: string[] } | { what: 'recipe'; id: string } | { what: 'table'; id: string };
+export type Lying =
+  | { what: 'made'; ids: string[] }
+  | { what: 'recipe'; id: string }
+  | { what: 'table'; id: string }
+  | { what: 'sheet'; id: string };
 
 /** A recipe that is being changed: as it is now, and how it was before each change. */
 interface Draft {
@@ -35,6 +39,11 @@ export class Desk {
   /** Methods that a step can be of: those of the catalogue. */
   readonly library = computed((): Library => new Map(this.store.builtIn().map((m) => [m.id, m])));
 
+  /** The stage that what lies on the desk belongs to. */
+  readonly stage = computed((): Stage | null => {
+    const l = this.lying();
+    return l && (l.what === 'sheet' ? 'sheets' : 'recipes');
+  });
   /** The recipe on the desk as the server knows it. */
   readonly entry = computed(() => {
     const l = this.lying();
@@ -94,9 +103,9 @@ export class Desk {
   }
 
   lay(lying: Lying): void {
-    this.bench.set({ stage: 'recipes', askOpen: false, sheet: null });
     if (this.bench.work()) this.bench.leaveWork();
     this.lying.set(lying);
+    this.bench.set({ stage: this.stage(), askOpen: false, sheet: null });
   }
 
   clear(): void {

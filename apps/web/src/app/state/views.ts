@@ -27,6 +27,14 @@ const stateOf = (v: View): string => `${v.getCenter()?.join()} ${v.getResolution
 
 const PADDING = [40, 16, 30, 16];
 
+/** Where a view is. */
+export interface Place {
+  /** 0 for all that are linked. */
+  pane: number;
+  centre: [number, number];
+  resolution: number;
+}
+
 /** The views of the panes: one for all while they are linked, each its own otherwise. They stay where somebody went. */
 @Injectable({ providedIn: 'root' })
 export class Views {
@@ -76,6 +84,26 @@ export class Views {
     if (arrived?.state !== stateOf(view) || !size?.[0] || !size[1]) return;
     Views.go(view, arrived.extent, size);
     view.set(ARRIVED, { extent: arrived.extent, state: stateOf(view) } satisfies Arrived);
+  }
+
+  /** Where everything is looked at, by pane; 0 for all of them while they are linked. */
+  places(): Place[] {
+    const all: [number, View][] = this.shared ? [[0, this.shared]] : [...this.own];
+    return all.flatMap(([pane, v]) => {
+      const [centre, resolution] = [v.getCenter(), v.getResolution()];
+      return centre && resolution && !v.get(FRESH) ? [{ pane, centre: [centre[0]!, centre[1]!], resolution }] : [];
+    });
+  }
+
+  /** Looks at places again, of the system that the project has; views that are not there yet begin so. */
+  goBack(places: readonly Place[], crs: Crs, project: string): void {
+    for (const p of places) {
+      const view = this.for(p.pane || 1, p.pane === 0, crs, project);
+      view.unset(FRESH);
+      view.unset(ARRIVED);
+      view.setCenter(p.centre);
+      view.setResolution(p.resolution);
+    }
   }
 
   static go(view: View, extent: Extent, size: number[] | undefined, duration = 0): void {

@@ -1,0 +1,82 @@
+import { trueNorth } from '@helk/core/sheet/ground';
+import { framesOf, type Frame } from '@helk/core/sheet/shape';
+import type { DisplayItem, Point } from '../../draw/display';
+import { INK, letters, MM, PT } from '../paper';
+import type { PartRecord } from './part';
+
+const RADIANS = Math.PI / 180;
+const LETTERS = 6.5;
+
+/** How far true north is from grid north in the middle of a frame, in words; null where there is no north. */
+export function northWords(f: Frame): string | null {
+  const by = trueNorth(f.crs, f.centre);
+  if (!Number.isFinite(by)) return null;
+  const size = Math.abs(by);
+  if (f.crs.geographic || size < 0.005) return 'true and grid north agree here';
+  const text = size < 1 ? `${size.toFixed(2)}°` : `${size.toFixed(1)}°`;
+  return `true north is ${text} ${by < 0 ? 'west' : 'east'} of grid north`;
+}
+
+/** Clockwise from the top of the page to north, degrees. */
+export const northOnPaper = (f: Frame, of: 'true' | 'grid'): number =>
+  f.turn + (of === 'true' ? trueNorth(f.crs, f.centre) || 0 : 0);
+
+export const north: PartRecord<'north'> = {
+  kind: 'north',
+  label: 'North',
+  about: 'where north is, on the grid or on the Earth',
+  size: [16, 22],
+
+  draw(part, ctx) {
+    const f = ctx.frame(part.frame);
+    if (!f) return Promise.resolve([]);
+    const told = part.told ? 2 * LETTERS * PT * 1.25 : 0;
+    const angle = northOnPaper(f, part.of) * RADIANS;
+    const [cx, cy] = [(part.x + part.width / 2) * MM, part.y * MM + (part.height * MM - told) / 2];
+    const r = Math.max(2, Math.min(part.width * MM, part.height * MM - told) / 2 - 1.4 * LETTERS * PT);
+    const at = (x: number, y: number): Point => [
+      cx + x * Math.cos(angle) - y * Math.sin(angle),
+      cy + x * Math.sin(angle) + y * Math.cos(angle),
+    ];
+    // A levelling rod's point on a ring: the needle of a field compass, one half of it dark.
+    const w = 0.2 * r;
+    const items: DisplayItem[] = [
+      { kind: 'disc', x: cx, y: cy, radius: 0.52 * r, stroke: INK, line: 0.5 * PT },
+      { kind: 'path', closed: true, points: [at(0, -r), at(-w, 0), at(0, r)], fill: INK, stroke: INK, line: 0.5 * PT },
+      {
+        kind: 'path',
+        closed: true,
+        points: [at(0, -r), at(w, 0), at(0, r)],
+        fill: '#ffffff',
+        stroke: INK,
+        line: 0.5 * PT,
+      },
+    ];
+    const [nx, ny] = at(0, -r - 0.8 * LETTERS * PT);
+    items.push(letters('N', nx, ny + LETTERS * PT * 0.36, LETTERS + 1, { weight: 600, anchor: 'middle' }));
+    if (part.told) {
+      const middle = (part.x + part.width / 2) * MM;
+      const bottom = (part.y + part.height) * MM;
+      const name = part.of === 'true' ? 'true north' : 'grid north';
+      const words =
+        northWords(f)
+          ?.replace('true north is ', '')
+          .replace(/ (west|east) of grid north/, ' $1') ?? '';
+      const second = /^\d/.test(words)
+        ? part.of === 'grid'
+          ? `true ${words}`
+          : `grid ${words.endsWith('west') ? words.replace('west', 'east') : words.replace('east', 'west')}`
+        : '';
+      const look = { anchor: 'middle' as const, fill: INK };
+      items.push(letters(name, middle, bottom - LETTERS * PT * 1.45, LETTERS, look));
+      if (second) items.push(letters(second, middle, bottom - LETTERS * PT * 0.25, LETTERS, { ...look, face: 'mono' }));
+    }
+    return Promise.resolve(items);
+  },
+
+  begin(id, box, { sheet }) {
+    const of = framesOf(sheet)[0];
+    return of ? { kind: 'north', id, ...box, frame: of.id, of: 'grid', told: true } : null;
+  },
+  editor: () => import('./north-editor').then((m) => m.NorthEditor),
+};
