@@ -77,9 +77,14 @@ describe('a display list as a document', () => {
   });
 
   it('embeds what letters are used, and can be searched', async () => {
-    const { fonts, maps, images, bytes } = await read(
+    const { fonts, maps, images, bytes, drawn, doc } = await read(
       listOf(text('Slope 12.5°'), text('Łąka', { y: 80, weight: 600 }), text('0.5 жм', { face: 'mono' })),
     );
+    // What the page calls a font by is what its resources know it by.
+    const named = [...drawn.matchAll(/\/(\S+) 12 Tf/g)].map((m) => m[1]!);
+    const known = doc.getPage(0).node.Resources()!.lookup(PDFName.of('Font'), PDFDict);
+    expect(named.length).toBeGreaterThan(3);
+    for (const n of named) expect(known.has(PDFName.of(n))).withContext(n).toBeTrue();
     // Two weights, the second of them spelt from two files, and the face of numbers in two alphabets.
     expect(fonts.length).toBe(5);
     for (const f of fonts) expect(f.get(PDFName.of('FontFile2')) ?? f.get(PDFName.of('FontFile3'))).toBeDefined();

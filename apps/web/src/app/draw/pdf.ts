@@ -268,7 +268,7 @@ class PageWriter {
       return parts.flatMap((p) => {
         // The page is upside down, letters are not.
         const out = [
-          setFontAndSize(this.fontName(p.font.ref, p.font.name).asString(), i.size),
+          setFontAndSize(this.fontName(p.font.ref, p.font.name), i.size),
           setTextMatrix(1, 0, 0, -1, x, 0),
           showText(p.font.encodeText(p.text)),
         ];

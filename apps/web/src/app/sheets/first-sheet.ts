@@ -112,8 +112,10 @@ export class FirstSheet {
     if (shared)
       for (const f of frames.slice(1))
         Object.assign(f, { linked: 'map1', scale: frames[0]!.scale, centre: frames[0]!.centre });
-    const top = frames[0]!.layers.filter((l) => l.visible).at(-1)?.dataset;
-    const name = (top && this.store.datasetEntityMap()[top]?.name) || this.store.project()?.name || 'Map';
+    const shown = frames[0]!.layers.filter((l) => l.visible).flatMap((l) => this.store.datasetEntityMap()[l.dataset] ?? []);
+    // What was made is what the sheet is about, rather than what it was made of.
+    const result = shown.findLast((d) => (this.store.madeBy(d)?.method ?? 'import') !== 'import');
+    const name = (result ?? shown.at(-1))?.name ?? this.store.project()?.name ?? 'Map';
     const texts: PartOf<'text'>[] = layout.texts.map((x, i) => ({
       kind: 'text',
       id: `words${i + 1}`,

@@ -73,7 +73,7 @@ export class PageCanvas {
   protected readonly sheets = inject(MapSheets);
   private readonly composer = inject(Composer);
   private readonly store = inject(ProjectStore);
-  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('page');
+  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('sheetCanvas');
   private readonly sheetBox = viewChild.required<ElementRef<HTMLElement>>('box');
   protected readonly handles = HANDLES;
   protected readonly guides = signal<readonly Guide[]>([]);

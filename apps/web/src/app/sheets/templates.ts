@@ -55,7 +55,7 @@ function sideBySide(k: number): Template['layout'] {
     const gap = 6 * k;
     const map = { x: m, y: m + head, width: width - 2 * m - side - gap, height: height - 2 * m - head - foot };
     const x = width - m - side;
-    const north = { x: width - m - 22 * k, y: height - m - 52 * k, width: 22 * k, height: 26 * k };
+    const north = { x: width - m - 28 * k, y: height - m - 52 * k, width: 28 * k, height: 26 * k };
     const keyTop = m + head;
     const keyRoom = north.y - keyTop - 4 * k;
     return {
@@ -103,7 +103,7 @@ const above: Template['layout'] = (page, maps) => {
     keys: cut({ x: m, y: y + 12, width: width - 2 * m - 66, height: room - 12 }, Math.min(maps, 2), 4),
     columns: maps > 1 ? 1 : 2,
     bar: { x: m, y, width: 84, height: 8 },
-    north: { x: width - m - 24, y, width: 24, height: 28 },
+    north: { x: width - m - 28, y, width: 28, height: 28 },
     texts: [
       { x: m, y: m - 1, width: width - 2 * m, height: 9, text: '{sheet}', size: 17, bold: true },
       { x: m, y: m + 7.5, width: width - 2 * m, height: 6, text: '{layers}', size: 9, colour: '#59656a' },
@@ -137,7 +137,7 @@ const slide: Template['layout'] = (page, maps) => {
     })),
     columns: 1,
     bar: { x, y: height - m - 26, width: side - 20, height: 9 },
-    north: { x: width - m - 18, y: height - m - 26, width: 18, height: 26 },
+    north: { x: width - m - 28, y: height - m - 26, width: 28, height: 26 },
     texts: [
       { x: m, y: m - 1, width: width - 2 * m, height: 16, text: '{sheet}', size: 26, bold: true },
       { x, y: height - m - 12, width: side - 20, height: 12, text: '{source}', size: 8, colour: '#59656a' },

@@ -51,7 +51,7 @@ import { PartEditor } from './edit';
           <input
             class="flex-1 min-w-0 text-[12.5px] font-[550]"
             [attr.aria-label]="'Title of ' + k.legend.title"
-            [value]="part().words[k.id] ?? k.legend.title"
+            [value]="worded(k.id, k.legend.title)"
             (change)="word(k.id, text($event), k.legend.title)"
           />
           <button class="icon-btn" aria-label="Earlier" title="Earlier" [disabled]="i === 0" (click)="move(i, -1)">
@@ -74,7 +74,7 @@ import { PartEditor } from './edit';
               <input
                 class="flex-1 min-w-0 text-[12px] !min-h-[26px]"
                 [attr.aria-label]="'Words for ' + e.text"
-                [value]="part().words[k.id + '/' + $index] ?? e.text"
+                [value]="worded(k.id + '/' + $index, e.text)"
                 (change)="word(k.id + '/' + $index, text($event), e.text)"
               />
             </div>
@@ -106,6 +106,8 @@ export class KeyEditor extends PartEditor<'key'> {
   }
 
   protected readonly clamp = (n: number): number => Math.min(8, Math.max(1, Math.round(n) || 1));
+
+  protected readonly worded = (key: string, plain: string): string => this.part().words[key] ?? plain;
 
   protected hide(id: string, off: boolean): void {
     const rest = this.part().hidden.filter((h) => h !== id);
