@@ -20,6 +20,8 @@ export const MANY_SHAPE = z.discriminatedUnion('by', [
     scale: z.enum(['kept', 'fit']),
     /** Others than the feature are faded. */
     alone: z.boolean(),
+    /** Rows of the features that get a sheet; null for all of them. */
+    only: z.array(z.number().int().min(0)).max(1000).nullable(),
   }),
   z.object({ by: z.literal('steps'), ...Common, dataset: Id }),
   z.object({ by: z.literal('rows'), ...Common, table: Id }),

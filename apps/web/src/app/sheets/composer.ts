@@ -8,7 +8,7 @@ import { Findings } from '../state/findings';
 import { ProjectStore } from '../state/project.store';
 import { FrameArtist } from './frame-artist';
 import { recordOf } from './parts';
-import type { PartCheck, PartContext } from './parts/part';
+import type { PartCheck, PartContext, Spot } from './parts/part';
 import { MM } from './paper';
 
 /** Puts sheets together: every part drawn by its record, from back to front. */
@@ -21,7 +21,10 @@ export class Composer {
   private readonly pictures = new Map<string, Promise<ImageBitmap | null>>();
 
   /** @param more what fields stand for beside what is known of the sheet */
-  context(sheet: MapSheet, o: { editing?: boolean; more?: ReadonlyMap<string, string> } = {}): PartContext {
+  context(
+    sheet: MapSheet,
+    o: { editing?: boolean; more?: ReadonlyMap<string, string>; spot?: Spot | null } = {},
+  ): PartContext {
     const frames = framesOf(sheet);
     const all = new Map(frames.map((f) => [f.id, followed(f, frames)]));
     let values: ReadonlyMap<string, string> | null = null;
@@ -37,6 +40,7 @@ export class Composer {
       picture: (id) => this.picture(id),
       values: () => (values ??= new Map([...this.values(sheet, [...all.values()]), ...(o.more ?? [])])),
       editing: o.editing ?? false,
+      spot: o.spot ?? null,
     };
   }
 

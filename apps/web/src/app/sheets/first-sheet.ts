@@ -112,7 +112,9 @@ export class FirstSheet {
     if (shared)
       for (const f of frames.slice(1))
         Object.assign(f, { linked: 'map1', scale: frames[0]!.scale, centre: frames[0]!.centre });
-    const shown = frames[0]!.layers.filter((l) => l.visible).flatMap((l) => this.store.datasetEntityMap()[l.dataset] ?? []);
+    const shown = frames[0]!.layers
+      .filter((l) => l.visible)
+      .flatMap((l) => this.store.datasetEntityMap()[l.dataset] ?? []);
     // What was made is what the sheet is about, rather than what it was made of.
     const result = shown.findLast((d) => (this.store.madeBy(d)?.method ?? 'import') !== 'import');
     const name = (result ?? shown.at(-1))?.name ?? this.store.project()?.name ?? 'Map';
@@ -146,7 +148,7 @@ export class FirstSheet {
     return this.keysFit(sheet);
   }
 
-  /** Keys in letters as large as there is room for. */
+  /** Keys in letters as large as there is room for, and no longer than they need to be. */
   private async keysFit(sheet: MapSheet): Promise<MapSheet> {
     const frames = new Map(sheet.parts.flatMap((p) => (p.kind === 'frame' ? [[p.id, p] as const] : [])));
     const parts = await Promise.all(
@@ -155,7 +157,8 @@ export class FirstSheet {
         const all = (await this.artist.drawn(frames.get(p.frame)!)).keys;
         let now = p;
         while (now.size > 5 && keyItems(now, all).bottom / MM > p.y + p.height) now = { ...now, size: now.size - 0.5 };
-        return now;
+        const bottom = keyItems(now, all).bottom / MM;
+        return { ...now, height: Math.min(now.height, Math.max(5, Math.ceil(bottom - now.y + 1))) };
       }),
     );
     return { ...sheet, parts };

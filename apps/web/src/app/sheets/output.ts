@@ -157,6 +157,26 @@ async function* stripsOf(list: DisplayList, dpi: number, told: Told): Strips {
   }
 }
 
+/** Sheets one after the other as one document. */
+export async function documentOf(
+  pages: AsyncIterable<DisplayList>,
+  wish: OutputWish,
+  o: { title: string; count: number } & Told,
+): Promise<Blob> {
+  const { toPdf } = await import('../draw/pdf');
+  const finer = wish.dpi / 96;
+  const stops = { progress: () => undefined, stopped: o.stopped };
+  async function* ready(): AsyncGenerator<DisplayList> {
+    for await (const p of pages) {
+      const why = refusal(p, wish);
+      if (why) throw new Error(why);
+      yield counted(wish.grey ? inGrey(p) : p, finer, stops);
+    }
+  }
+  const progress = (page: number): void => o.progress(page / o.count);
+  return new Blob([await toPdf(ready(), { title: o.title, finer, progress })], { type: mime.pdf });
+}
+
 const mime = { pdf: 'application/pdf', svg: 'image/svg+xml', jpeg: 'image/jpeg' };
 
 /**

@@ -25,6 +25,7 @@ import { MapSheets } from '../state/map-sheets';
 import { ProjectStore } from '../state/project.store';
 import { Composer } from './composer';
 import { PageCanvas } from './page-canvas';
+import { ManyStrip } from './many-strip';
 import { PARTS, recordOf } from './parts';
 import type { PartCheck, PartContext } from './parts/part';
 import { freeId, placed } from './placing';
@@ -38,7 +39,7 @@ const LOOK = 400;
 @Component({
   selector: 'helk-sheet-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, NgComponentOutlet, NgIcon, PageCanvas, SeenBy, TakeAway],
+  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, ManyStrip, NgComponentOutlet, NgIcon, PageCanvas, SeenBy, TakeAway],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './sheet-view.html',
   host: { class: 'block h-full min-h-0', '(keydown)': 'keyed($event)' },
@@ -89,6 +90,8 @@ export class SheetView {
 
   protected readonly editor = signal<{ kind: PartKind; component: Type<unknown> } | null>(null);
   protected readonly checks = signal<readonly PartCheck[]>([]);
+  /** Of many, how many there are. */
+  protected readonly count = signal(1);
   /** The page as it was drawn last. */
   protected readonly list = signal<DisplayList | null>(null);
 

@@ -1,12 +1,24 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { framesOf } from '@helk/core/sheet/shape';
+import { zip, type Zippable } from 'fflate';
+import { framesOf, type MapSheet } from '@helk/core/sheet/shape';
 import { fileNames } from '@helk/core/sheet/fields';
 import type { DisplayList } from '../draw/display';
 import { painted } from '../draw/paint';
 import { copyPicture, pngOf, saveBlob, saveText } from '../parts/save';
 import { ProjectStore } from '../state/project.store';
 import { Composer } from './composer';
-import { estimate, fileOf, FORMATS, pixelsOf, refusal, Stopped, type OutputWish, type SheetFormat } from './output';
+import { ManySheets } from './many';
+import {
+  documentOf,
+  estimate,
+  fileOf,
+  FORMATS,
+  pixelsOf,
+  refusal,
+  Stopped,
+  type OutputWish,
+  type SheetFormat,
+} from './output';
 import { pageNamed } from '@helk/core/sheet/pages';
 import type { PartContext } from './parts/part';
 
@@ -20,6 +32,9 @@ const WORDS: Record<SheetFormat, string> = {
   jpeg: 'a picture, small',
   tiff: 'a picture without loss, for printers and maps',
 };
+
+const ENDING: Record<SheetFormat, string> = { pdf: 'pdf', svg: 'svg', png: 'png', jpeg: 'jpg', tiff: 'tif' };
+const WORLD: Record<SheetFormat, string> = { pdf: '', svg: '', png: 'pgw', jpeg: 'jgw', tiff: 'tfw' };
 
 /** What a sheet becomes when it is carried away: format, resolution, what that comes to. */
 @Component({
@@ -47,6 +62,15 @@ const WORDS: Record<SheetFormat, string> = {
           ><input type="checkbox" [checked]="wish().grey" (change)="put({ grey: checked($event) })" />in grey</label
         ></span
       >
+      @if (many()) {
+        <label for="out-many">Many</label>
+        <select id="out-many" data-testid="out-many" (change)="apart.set(text($event) === 'apart')">
+          @if (wish().format === 'pdf') {
+            <option value="one" [selected]="!apart()">one document</option>
+          }
+          <option value="apart" [selected]="apart() || wish().format !== 'pdf'">a file each, in a zip</option>
+        </select>
+      }
       @if (placeable().length) {
         <label for="out-place">Place</label>
         <select id="out-place" data-testid="out-place" (change)="put({ place: $any(text($event)) })">
@@ -87,10 +111,15 @@ export class TakeAway {
   readonly ctx = input.required<PartContext>();
   /** As it was drawn last. */
   readonly list = input.required<DisplayList | null>();
+  /** Sheets that it makes. */
+  readonly count = input(1);
   private readonly store = inject(ProjectStore);
   private readonly composer = inject(Composer);
+  private readonly maker = inject(ManySheets);
   protected readonly formats = FORMATS;
   protected readonly wish = signal<OutputWish>({ format: 'pdf', dpi: 300, grey: false, place: 'none' });
+  protected readonly apart = signal(false);
+  protected readonly many = computed(() => this.ctx().sheet.many !== null);
   protected readonly share = signal<number | null>(null);
   private stopping = false;
 
@@ -111,14 +140,16 @@ export class TakeAway {
     const { width, height } = this.ctx().sheet.page;
     const named = pageNamed(width, height);
     const page = named ? named.name : `${width} × ${height} mm`;
-    const bytes = estimate(l, w);
+    const n = this.count();
+    const bytes = estimate(l, w) * n;
     const size =
       bytes < 1e6
         ? `${Math.max(1, Math.round(bytes / 1e4) * 10)} kB`
         : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`;
     const [px, py] = pixelsOf(l, w.dpi);
     const what = w.format === 'pdf' || w.format === 'svg' ? `pictures ${w.dpi} dpi` : `${px} × ${py} pixels`;
-    return `${w.format.toUpperCase()}, ${page}: ${WORDS[w.format]} · ${what} · about ${size}`;
+    const all = n === 1 ? '' : `${n} sheets, `;
+    return `${all}${w.format.toUpperCase()}, ${page}: ${WORDS[w.format]} · ${what} · about ${size}`;
   });
 
   protected readonly text = (e: Event): string => (e.target as HTMLInputElement).value;
@@ -151,6 +182,10 @@ export class TakeAway {
       this.share.set(0.01);
       try {
         const { sheet } = this.ctx();
+        if (sheet.many) {
+          await this.takeMany(sheet);
+          return;
+        }
         // As it is printed: without what is only there while it is made.
         const ctx = this.composer.context(sheet);
         const page = await this.composer.list(ctx);
@@ -166,13 +201,8 @@ export class TakeAway {
           stopped: () => this.stopping,
         });
         const [name] = fileNames('{sheet}', [ctx.values()]) as [string];
-        saveBlob(blob, `${name}.${w.format === 'jpeg' ? 'jpg' : w.format === 'tiff' ? 'tif' : w.format}`);
-        if (world)
-          saveText(
-            world,
-            `${name}.${{ png: 'pgw', jpeg: 'jgw', tiff: 'tfw', pdf: '', svg: '' }[w.format]}`,
-            'text/plain',
-          );
+        saveBlob(blob, `${name}.${ENDING[w.format]}`);
+        if (world) saveText(world, `${name}.${WORLD[w.format]}`, 'text/plain');
       } catch (e) {
         if (!(e instanceof Stopped)) throw e;
         this.store.notify('Stopped; nothing was written.', 'fine');
@@ -180,6 +210,46 @@ export class TakeAway {
         this.share.set(null);
       }
     });
+  }
+
+  /** Every sheet of many: as one document, or each as a file. */
+  private async takeMany(sheet: MapSheet): Promise<void> {
+    const w = this.wish();
+    const variants = await this.maker.variants(sheet);
+    const contexts = variants.map((v) => this.composer.context(v.sheet, { more: v.values, spot: v.spot }));
+    const stopped = (): boolean => this.stopping;
+    const names = fileNames(
+      sheet.many!.pattern,
+      contexts.map((c) => c.values()),
+    );
+    const [whole] = fileNames('{sheet}', [contexts[0]!.values()]) as [string];
+    if (w.format === 'pdf' && !this.apart()) {
+      const { composer } = this;
+      async function* pages(): AsyncGenerator<DisplayList> {
+        for (const c of contexts) yield await composer.list(c);
+      }
+      const o = {
+        title: sheet.name,
+        count: variants.length,
+        stopped,
+        progress: (s: number) => this.share.set(Math.max(0.01, s)),
+      };
+      saveBlob(await documentOf(pages(), w, o), `${whole}.pdf`);
+      return;
+    }
+    const files: Zippable = {};
+    for (const [i, c] of contexts.entries()) {
+      const { blob, world } = await fileOf(await this.composer.list(c), w, {
+        title: names[i]!,
+        frame: c.frame(sheet.many!.frame) ?? null,
+        stopped,
+        progress: (s) => this.share.set(Math.max(0.01, (i + s) / contexts.length)),
+      });
+      files[`${names[i]}.${ENDING[w.format]}`] = [new Uint8Array(await blob.arrayBuffer()), { level: 0 }];
+      if (world) files[`${names[i]}.${WORLD[w.format]}`] = new TextEncoder().encode(world);
+    }
+    const bytes = await new Promise<Uint8Array>((ok, no) => zip(files, (e, all) => (e ? no(e) : ok(all))));
+    saveBlob(new Blob([bytes.slice()], { type: 'application/zip' }), `${whole}.zip`);
   }
 
   protected copy(): void {

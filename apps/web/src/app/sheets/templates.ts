@@ -68,7 +68,7 @@ function sideBySide(k: number): Template['layout'] {
         })),
       ),
       columns: 1,
-      bar: { x: m, y: height - m - foot + 4 * k, width: Math.min(100 * k, map.width * 0.6), height: 8 * k },
+      bar: { x: m, y: height - m - foot + 5.5 * k, width: Math.min(100 * k, map.width * 0.6), height: 8 * k },
       north,
       texts: [
         { x: m, y: m - 1 * k, width: width - 2 * m, height: 9 * k, text: '{sheet}', size: 17 * k, bold: true },
@@ -76,7 +76,7 @@ function sideBySide(k: number): Template['layout'] {
         { x, y: height - m - 23 * k, width: side, height: 23 * k, text: `${SOURCE}`, size: 6.5 * k, colour: '#59656a' },
         {
           x: m + map.width - 90 * k,
-          y: height - m - foot + 4 * k,
+          y: height - m - foot + 5.5 * k,
           width: 90 * k,
           height: 5 * k,
           text: FOOT,
@@ -136,11 +136,11 @@ const slide: Template['layout'] = (page, maps) => {
       height: (map.height - 34) / maps - 2,
     })),
     columns: 1,
-    bar: { x, y: height - m - 26, width: side - 20, height: 9 },
+    bar: { x, y: height - m - 26, width: side - 29, height: 9 },
     north: { x: width - m - 28, y: height - m - 26, width: 28, height: 26 },
     texts: [
       { x: m, y: m - 1, width: width - 2 * m, height: 16, text: '{sheet}', size: 26, bold: true },
-      { x, y: height - m - 12, width: side - 20, height: 12, text: '{source}', size: 8, colour: '#59656a' },
+      { x, y: height - m - 12, width: side - 30, height: 12, text: '{source}', size: 8, colour: '#59656a' },
     ],
   };
 };

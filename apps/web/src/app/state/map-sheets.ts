@@ -1,4 +1,5 @@
 import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
+import { FreeNames } from '@helk/core';
 import type { ApiSheet } from '@helk/core/api/schemas';
 import { sheetFrom, type MapSheet, type Part } from '@helk/core/sheet/shape';
 import { Api } from '../api/api';
@@ -112,7 +113,8 @@ export class MapSheets {
   async begin(sheet: MapSheet): Promise<string | null> {
     const p = this.store.project();
     if (!p) return null;
-    const made = await this.store.guarded(() => this.api.createSheet(p.id, sheet));
+    const name = new FreeNames(this.store.sheets().map((s) => s.sheet.name)).take(sheet.name);
+    const made = await this.store.guarded(() => this.api.createSheet(p.id, { ...sheet, name }));
     if (!made) return null;
     this.store.written({ sheets: [made] });
     this.desk.lay({ what: 'sheet', id: made.id });

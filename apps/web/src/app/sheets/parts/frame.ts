@@ -1,6 +1,6 @@
 import { wgs84 } from '@helk/core';
 import { crossings, edgeLabels, gridLines, gridStep, MOST_LINES, outlineIn } from '@helk/core/sheet/graticule';
-import { scaleSpread } from '@helk/core/sheet/ground';
+import { frameMap, scaleSpread } from '@helk/core/sheet/ground';
 import { framesOf, type Frame } from '@helk/core/sheet/shape';
 import type { DisplayItem, Point } from '../../draw/display';
 import { INK, letters, MM, PT } from '../paper';
@@ -83,6 +83,23 @@ function aroundItems(f: Frame, ctx: PartContext): DisplayItem[] {
   ];
 }
 
+/** Everything but the one area of this sheet stands back, and it has an edge. */
+function spotItems(f: Frame, ctx: PartContext): DisplayItem[] {
+  if (ctx.spot?.frame !== f.id) return [];
+  const m = frameMap(f);
+  const rings = ctx.spot.rings.map((r) => px(r.map(([x, y]) => m.toPaper(x, y))));
+  const all = px([
+    [f.x, f.y],
+    [f.x + f.width, f.y],
+    [f.x + f.width, f.y + f.height],
+    [f.x, f.y + f.height],
+  ]);
+  return [
+    { kind: 'shape', rings: [all, ...rings], closed: true, fill: 'rgb(255 255 255 / 0.62)' },
+    { kind: 'shape', rings, closed: true, stroke: INK, line: 1 * PT },
+  ];
+}
+
 async function checks(part: Frame, ctx: PartContext): Promise<PartCheck[]> {
   const f = ctx.frame(part.id)!;
   const out: PartCheck[] = [];
@@ -126,7 +143,7 @@ export const frame: PartRecord<'frame'> = {
     const clip = { x: f.x * MM, y: f.y * MM, width: f.width * MM, height: f.height * MM };
     return [
       { kind: 'group', clip, move: { x: clip.x, y: clip.y, scale: 1 }, items: drawing.items },
-      { kind: 'group', clip, items: [...inside, ...aroundItems(f, ctx)] },
+      { kind: 'group', clip, items: [...spotItems(f, ctx), ...inside, ...aroundItems(f, ctx)] },
       ...(f.edge ? [{ kind: 'box' as const, ...clip, stroke: INK, line: 0.75 * PT }] : []),
       ...outside,
     ];

@@ -5,7 +5,8 @@ import { INK, letters, MM, PT } from '../paper';
 import type { PartRecord } from './part';
 
 const RADIANS = Math.PI / 180;
-const LETTERS = 6.5;
+/** For a part that is so wide, mm. */
+const PLAIN = 26;
 
 /** How far true north is from grid north in the middle of a frame, in words; null where there is no north. */
 export function northWords(f: Frame): string | null {
@@ -30,10 +31,11 @@ export const north: PartRecord<'north'> = {
   draw(part, ctx) {
     const f = ctx.frame(part.frame);
     if (!f) return Promise.resolve([]);
-    const told = part.told ? 2 * LETTERS * PT * 1.25 : 0;
+    const size = 6.5 * Math.min(4, Math.max(0.8, part.width / PLAIN));
+    const told = part.told ? 2 * size * PT * 1.25 : 0;
     const angle = northOnPaper(f, part.of) * RADIANS;
     const [cx, cy] = [(part.x + part.width / 2) * MM, part.y * MM + (part.height * MM - told) / 2];
-    const r = Math.max(2, Math.min(part.width * MM, part.height * MM - told) / 2 - 1.4 * LETTERS * PT);
+    const r = Math.max(2, Math.min(part.width * MM, part.height * MM - told) / 2 - 1.4 * size * PT);
     const at = (x: number, y: number): Point => [
       cx + x * Math.cos(angle) - y * Math.sin(angle),
       cy + x * Math.sin(angle) + y * Math.cos(angle),
@@ -52,8 +54,8 @@ export const north: PartRecord<'north'> = {
         line: 0.5 * PT,
       },
     ];
-    const [nx, ny] = at(0, -r - 0.8 * LETTERS * PT);
-    items.push(letters('N', nx, ny + LETTERS * PT * 0.36, LETTERS + 1, { weight: 600, anchor: 'middle' }));
+    const [nx, ny] = at(0, -r - 0.8 * size * PT);
+    items.push(letters('N', nx, ny + size * PT * 0.36, size + 1, { weight: 600, anchor: 'middle' }));
     if (part.told) {
       const middle = (part.x + part.width / 2) * MM;
       const bottom = (part.y + part.height) * MM;
@@ -68,8 +70,8 @@ export const north: PartRecord<'north'> = {
           : `grid ${words.endsWith('west') ? words.replace('west', 'east') : words.replace('east', 'west')}`
         : '';
       const look = { anchor: 'middle' as const, fill: INK };
-      items.push(letters(name, middle, bottom - LETTERS * PT * 1.45, LETTERS, look));
-      if (second) items.push(letters(second, middle, bottom - LETTERS * PT * 0.25, LETTERS, { ...look, face: 'mono' }));
+      items.push(letters(name, middle, bottom - size * PT * 1.45, size, look));
+      if (second) items.push(letters(second, middle, bottom - size * PT * 0.25, size, { ...look, face: 'mono' }));
     }
     return Promise.resolve(items);
   },

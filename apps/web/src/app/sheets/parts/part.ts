@@ -4,6 +4,12 @@ import type { Frame, MapSheet, PaperBox, Part, PartKind, PartOf } from '@helk/co
 import type { DisplayItem, DisplayList } from '../../draw/display';
 import type { FrameDrawing } from '../frame-artist';
 
+/** What of a frame is lit, all else faded: an area in the frame's system. */
+export interface Spot {
+  frame: string;
+  rings: [number, number][][];
+}
+
 /** What parts of a sheet are drawn with. */
 export interface PartContext {
   sheet: MapSheet;
@@ -18,6 +24,7 @@ export interface PartContext {
   values(): ReadonlyMap<string, string>;
   /** What is only to be seen while the sheet is made is drawn as well. */
   editing: boolean;
+  spot: Spot | null;
 }
 
 /** Something to be said about a part, with what would mend it. */
