@@ -111,7 +111,7 @@ export class RasterLayer implements LayerDriver<RasterStyle> {
       },
     });
     this.source.repaint(JSON.stringify(this.painted));
-    this.layer = new TileLayer({ source: this.source, preload: 1 });
+    this.layer = new TileLayer({ source: this.source, preload: finer === 1 ? 1 : 0 });
     this.layer.on('prerender', (e) => this.clip(e));
     this.layer.on('postrender', (e) => {
       if (this.swipe !== null) (e.context as CanvasRenderingContext2D).restore();

@@ -84,7 +84,10 @@ describe('a display list as a document', () => {
     const named = [...drawn.matchAll(/\/(\S+) 12 Tf/g)].map((m) => m[1]!);
     const known = doc.getPage(0).node.Resources()!.lookup(PDFName.of('Font'), PDFDict);
     expect(named.length).toBeGreaterThan(3);
-    for (const n of named) expect(known.has(PDFName.of(n))).withContext(n).toBeTrue();
+    for (const n of named)
+      expect(known.has(PDFName.of(n)))
+        .withContext(n)
+        .toBeTrue();
     // Two weights, the second of them spelt from two files, and the face of numbers in two alphabets.
     expect(fonts.length).toBe(5);
     for (const f of fonts) expect(f.get(PDFName.of('FontFile2')) ?? f.get(PDFName.of('FontFile3'))).toBeDefined();

@@ -1,10 +1,10 @@
 import { FACES, stopsOf, type DisplayItem, type DisplayList, type Point, type Stroked } from './display';
 
-const escaped = (text: string): string =>
-  // eslint-disable-next-line no-control-regex -- no XML may hold them
-  text
-    .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f]/g, '')
-    .replace(/[&<>"']/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' })[c]!);
+/** What no XML may hold. */
+// eslint-disable-next-line no-control-regex -- control characters are what is looked for
+const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f]/g;
+const NAMED: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' };
+const escaped = (text: string): string => text.replace(CONTROL, '').replace(/[&<>"']/g, (c) => NAMED[c]!);
 const round = (v: number): number => Math.round(v * 100) / 100;
 
 function look(i: Stroked & { kind: string }): string {

@@ -275,7 +275,7 @@ export class SheetView {
   protected keyed(e: KeyboardEvent): void {
     if ((e.target as HTMLElement).closest('input, textarea, select')) return;
     const ctrl = e.ctrlKey || e.metaKey;
-    if (ctrl && e.key.toLowerCase() === 'z') e.shiftKey ? this.sheets.redo() : this.sheets.undo();
+    if (ctrl && e.key.toLowerCase() === 'z') this.sheets[e.shiftKey ? 'redo' : 'undo']();
     else if (ctrl && e.key.toLowerCase() === 'y') this.sheets.redo();
     else if (ctrl && e.key.toLowerCase() === 'd' && this.sheets.parts().length) this.copy();
     else if (ctrl && e.key.toLowerCase() === 'a') this.sheets.chosen.set(this.sheet()?.parts.map((p) => p.id) ?? []);
