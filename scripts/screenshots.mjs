@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time | recipes] (after ./helk start has built).
+// Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time | recipes | sheets] (after ./helk start has built).
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { networks } from './pictures-networks.mjs';
 import { recipes } from './pictures-recipes.mjs';
+import { sheets } from './pictures-sheets.mjs';
 import { statistics } from './pictures-statistics.mjs';
 import { histories } from './pictures-time.mjs';
 
@@ -127,7 +128,6 @@ try {
     await page.mouse.move(edge.x + 200, edge.y - 77, { steps: 4 });
     await page.mouse.up();
     await page.getByRole('button', { name: /^arable to meadow/ }).click();
-    await shot('change', 1500);
     await takeOut(1, 'Overlay').catch(() => undefined);
 
     await row('veyra-parishes').click();
@@ -277,7 +277,6 @@ try {
       .click()
       .catch(() => undefined);
     await page.getByTestId('pane-1').getByRole('button', { name: 'All of it' }).click();
-    await shot('accuracy', 1500);
 
     // The same classes thirty years apart, both learned from examples.
     await bringIn('veyra-training-areas.geojson');
@@ -343,6 +342,7 @@ try {
   if (!only || only === 'statistics') await statistics({ page, shot, row, ask, run, closeSheet, wait });
   if (!only || only === 'time') await histories({ page, shot, row, ask, run, closeSheet, wait });
   if (!only || only === 'recipes') await recipes({ page, shot, row, ask, closeSheet, wait });
+  if (!only || only === 'sheets') await sheets({ page, shot, row, wait });
 } finally {
   await browser.close();
   server.kill('SIGTERM');
