@@ -4,6 +4,9 @@ import type { ScaleOptionsByType } from 'chart.js';
 export const themeColour = (name: string): string =>
   getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
+/** Room for the title above the picture of a panel, pixels. */
+export const PANEL_HEAD = 30;
+
 export const NUMBER_FONT = { family: '"IBM Plex Mono"', size: 11 };
 export const WORD_FONT = { family: '"Instrument Sans Variable"', size: 12 };
 

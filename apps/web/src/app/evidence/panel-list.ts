@@ -1,9 +1,8 @@
 import { Chart } from 'chart.js';
 import type { DisplayItem, DisplayList, Face } from '../draw/display';
 import { Recorder } from '../draw/recorder';
-import { themeColour } from './chart-look';
+import { PANEL_HEAD, themeColour } from './chart-look';
 
-const HEAD = 30;
 const EDGE = 12;
 
 /** Parts of a chart that hold the context they draw on. */
@@ -34,7 +33,7 @@ function chartItems(chart: Chart): DisplayItem[] {
 /** What is drawn in a panel, as a display list: charts as lines and letters, other pictures as they are, and the words that stand in it. */
 export function panelList(host: HTMLElement, title: string): DisplayList {
   const frame = host.getBoundingClientRect();
-  const [width, height] = [Math.max(40, frame.width), Math.max(20, frame.height) + HEAD];
+  const [width, height] = [Math.max(40, frame.width), Math.max(20, frame.height) + PANEL_HEAD];
   const items: DisplayItem[] = [
     { kind: 'box', x: 0, y: 0, width, height, fill: themeColour('--leaf') },
     { kind: 'text', x: EDGE, y: 20, text: title, size: 14, weight: 600, fill: themeColour('--ink') },
@@ -43,7 +42,7 @@ export function panelList(host: HTMLElement, title: string): DisplayList {
     const at = canvas.getBoundingClientRect();
     if (!at.width || !at.height || at.top > frame.bottom || at.left > frame.right) continue;
     const chart = Chart.getChart(canvas);
-    const box = { x: at.left - frame.left, y: at.top - frame.top + HEAD, width: at.width, height: at.height };
+    const box = { x: at.left - frame.left, y: at.top - frame.top + PANEL_HEAD, width: at.width, height: at.height };
     if (chart) {
       items.push({
         kind: 'group',
@@ -85,7 +84,7 @@ function words(host: HTMLElement, frame: DOMRect): DisplayItem[] {
     out.push({
       kind: 'text',
       x: box.left - frame.left,
-      y: box.top - frame.top + HEAD + box.height / 2 + parseFloat(style.fontSize) * 0.34,
+      y: box.top - frame.top + PANEL_HEAD + box.height / 2 + parseFloat(style.fontSize) * 0.34,
       text,
       size: parseFloat(style.fontSize),
       weight: Number(style.fontWeight) || 450,

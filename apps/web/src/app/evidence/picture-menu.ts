@@ -2,7 +2,9 @@ import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
-import { copyPicture, pngOf, saveBlob } from '../parts/save';
+import type { PictureFormat } from '../pane/picture';
+import { copyPicture, saveBlob } from '../parts/save';
+import { PANEL_HEAD } from './chart-look';
 import { Findings } from '../state/findings';
 import { ProjectStore } from '../state/project.store';
 
@@ -30,6 +32,8 @@ import { ProjectStore } from '../state/project.store';
           </button>
         }
         <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(2, true)">Copy picture</button>
+        <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(2, false, 'svg')">Drawing (SVG)</button>
+        <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="make(2, false, 'pdf')">Document (PDF)</button>
         @if (pins()) {
           <button cdkMenuItem class="menu-row" (cdkMenuItemTriggered)="findings.pinPanel()">Pin as a finding</button>
         }
@@ -48,17 +52,17 @@ export class PictureMenu {
 
   protected pixels(finer: number): string {
     const { width, height } = this.host().getBoundingClientRect();
-    return `${Math.round(width * finer)} × ${Math.round(height * finer)}`;
+    return `${Math.round(width * finer)} × ${Math.round((height + PANEL_HEAD) * finer)}`;
   }
 
-  protected make(finer: number, copied: boolean): void {
+  protected make(finer: number, copied: boolean, format: PictureFormat = 'png'): void {
     void this.project.guarded(async () => {
-      const { panelPicture } = await import('./panel-picture');
-      const file = await pngOf(panelPicture(this.host(), this.title(), finer));
+      const [{ panelList }, { pictureFile }] = await Promise.all([import('./panel-list'), import('../pane/picture')]);
+      const file = await pictureFile(panelList(this.host(), this.title()), format, { title: this.title(), finer });
       if (copied) {
         await copyPicture(file);
         this.project.notify('Copied.');
-      } else saveBlob(file, `${this.title().replace(/[^\p{L}\p{N} ,._-]+/gu, '_')}.png`);
+      } else saveBlob(file, `${this.title().replace(/[^\p{L}\p{N} ,._-]+/gu, '_')}.${format}`);
     });
   }
 }
