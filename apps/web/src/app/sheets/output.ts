@@ -193,7 +193,9 @@ export async function fileOf(
   const why = refusal(page, wish);
   if (why) throw new Error(why);
   const finer = wish.dpi / 96;
-  const list = counted(wish.grey ? inGrey(page) : page, finer, o);
+  // Strips tell how far they are themselves.
+  const told = wish.format === 'png' || wish.format === 'tiff' ? { ...o, progress: () => undefined } : o;
+  const list = counted(wish.grey ? inGrey(page) : page, finer, told);
   const place = o.frame && wish.place !== 'none' ? placeOf(o.frame, wish.dpi) : null;
   const world = place && wish.place === 'world' ? worldFile(place) : null;
   const [width, height] = pixelsOf(page, wish.dpi);
@@ -209,10 +211,10 @@ export async function fileOf(
         world,
       };
     case 'png':
-      return { blob: await pngOf(stripsOf(list, wish.dpi, quiet(o)), head), world };
+      return { blob: await pngOf(stripsOf(list, wish.dpi, o), head), world };
     case 'tiff':
       return {
-        blob: await tiffOf(stripsOf(list, wish.dpi, quiet(o)), head, wish.place === 'tags' ? place : null),
+        blob: await tiffOf(stripsOf(list, wish.dpi, o), head, wish.place === 'tags' ? place : null),
         world,
       };
     case 'jpeg': {
@@ -225,9 +227,6 @@ export async function fileOf(
   }
 }
 
-/** Strips tell how far they are themselves; parts of them are no news. */
-const quiet = (t: Told): Told => t;
-
 /** A JPEG file with its resolution in the JFIF header (ITU-T T.871). */
 async function withDensity(blob: Blob, dpi: number): Promise<Blob> {
   const bytes = new Uint8Array(await blob.arrayBuffer());
@@ -239,14 +238,6 @@ async function withDensity(blob: Blob, dpi: number): Promise<Blob> {
   }
   return new Blob([bytes], { type: mime.jpeg });
 }
-
-/** Where a part of a sheet lies on the screen. @param zoom pixels to a millimetre */
-export const onScreen = (b: Rect, zoom: number): Rect => ({
-  x: b.x * zoom,
-  y: b.y * zoom,
-  width: b.width * zoom,
-  height: b.height * zoom,
-});
 
 /** Pixels of a list to one of the screen at a zoom. */
 export const finerAt = (zoom: number, ratio: number): number => (zoom * ratio) / MM;

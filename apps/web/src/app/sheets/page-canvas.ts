@@ -11,7 +11,7 @@ import {
   untracked,
   viewChild,
 } from '@angular/core';
-import { snapped, type Guide, type Moving } from '@helk/core/sheet/arrange';
+import { around, snapped, type Guide, type Moving } from '@helk/core/sheet/arrange';
 import { frameMap } from '@helk/core/sheet/ground';
 import type { Frame, Part } from '@helk/core/sheet/shape';
 import { sentence } from '../api/api';
@@ -186,14 +186,7 @@ export class PageCanvas {
     const others = sheet.parts.filter((p) => !chosen.has(p.id));
     const all = [...before.values()];
     if (!all.length) return;
-    const x0 = Math.min(...all.map((p) => p.x));
-    const y0 = Math.min(...all.map((p) => p.y));
-    const box = {
-      x: x0,
-      y: y0,
-      width: Math.max(...all.map((p) => p.x + p.width)) - x0,
-      height: Math.max(...all.map((p) => p.y + p.height)) - y0,
-    };
+    const box = around(all);
     this.follow(e, (dx, dy, free) => {
       const to = { ...box, x: box.x + dx, y: box.y + dy };
       const s = free ? { dx: 0, dy: 0, guides: [] } : snapped(to, others, sheet.page, REACH / this.zoom());

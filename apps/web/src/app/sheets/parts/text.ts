@@ -2,7 +2,7 @@ import { filled, unknownFields } from '@helk/core/sheet/fields';
 import type { PartOf } from '@helk/core/sheet/shape';
 import { wrapped, type DisplayItem } from '../../draw/display';
 import { MM, PT } from '../paper';
-import type { PartContext, PartRecord } from './part';
+import type { PartCheck, PartContext, PartRecord } from './part';
 
 const LINE = 1.28;
 
@@ -37,30 +37,20 @@ export const text: PartRecord<'text'> = {
   },
 
   checks(part, ctx) {
+    const out: PartCheck[] = [];
     const unknown = unknownFields(part.text, ctx.values());
+    if (unknown.length) {
+      const named = unknown.map((u) => `{${u}}`).join(', ');
+      out.push({ part: part.id, text: `Nothing is known of ${named}; it is printed as it is written.` });
+    }
     const tall = (linesOf(part, ctx).length * LINE * part.size * PT) / MM;
-    return Promise.resolve([
-      ...(unknown.length
-        ? [
-            {
-              part: part.id,
-              text: `Nothing is known of ${unknown.map((u) => `{${u}}`).join(', ')}; it is printed as it is written.`,
-            },
-          ]
-        : []),
-      ...(tall > part.height + 1
-        ? [
-            {
-              part: part.id,
-              text: `The text is ${(tall - part.height).toFixed(0)} mm longer than its place.`,
-              mend: {
-                label: 'Give it room',
-                how: (p: typeof part) => ({ ...p, height: Math.ceil(tall * 10) / 10 }) as never,
-              },
-            },
-          ]
-        : []),
-    ] as never);
+    if (tall > part.height + 1)
+      out.push({
+        part: part.id,
+        text: `The text is ${(tall - part.height).toFixed(0)} mm longer than its place.`,
+        mend: { label: 'Give it room', how: (p) => ({ ...p, height: Math.ceil(tall * 10) / 10 }) },
+      });
+    return Promise.resolve(out);
   },
 
   begin: (id, box) => ({
