@@ -1,7 +1,6 @@
 import { computed, Directive, inject, input } from '@angular/core';
 import { framesOf, type Part, type PartKind, type PartOf } from '@helk/core/sheet/shape';
 import { MapSheets } from '../../state/map-sheets';
-import { recordOf } from '.';
 import type { PartContext } from './part';
 
 /** What editors of parts share: the part, and how it is changed. */
@@ -13,7 +12,7 @@ export abstract class PartEditor<K extends PartKind> {
 
   /** Frames of the sheet with what they are called. */
   protected readonly frames = computed(() =>
-    framesOf(this.ctx().sheet).map((f, i) => ({ id: f.id, frame: f, label: `${recordOf(f).label} ${i + 1}` })),
+    framesOf(this.ctx().sheet).map((f, i) => ({ id: f.id, frame: f, label: `Map ${i + 1}` })),
   );
 
   /** @param of changes of that name that follow each other are one step back */

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
 import { PartEditor } from './edit';
-import { northWords } from './north';
+import { northWords } from './north-words';
 
 /** Settings of a north arrow. */
 @Component({

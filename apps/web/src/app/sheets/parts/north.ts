@@ -1,26 +1,12 @@
-import { trueNorth } from '@helk/core/sheet/ground';
-import { framesOf, type Frame } from '@helk/core/sheet/shape';
+import { framesOf } from '@helk/core/sheet/shape';
 import type { DisplayItem, Point } from '../../draw/display';
 import { INK, letters, MM, PT } from '../paper';
+import { northOnPaper, northWords } from './north-words';
 import type { PartRecord } from './part';
 
 const RADIANS = Math.PI / 180;
 /** For a part that is so wide, mm. */
 const PLAIN = 26;
-
-/** How far true north is from grid north in the middle of a frame, in words; null where there is no north. */
-export function northWords(f: Frame): string | null {
-  const by = trueNorth(f.crs, f.centre);
-  if (!Number.isFinite(by)) return null;
-  const size = Math.abs(by);
-  if (f.crs.geographic || size < 0.005) return 'true and grid north agree here';
-  const text = size < 1 ? `${size.toFixed(2)}°` : `${size.toFixed(1)}°`;
-  return `true north is ${text} ${by < 0 ? 'west' : 'east'} of grid north`;
-}
-
-/** Clockwise from the top of the page to north, degrees. */
-export const northOnPaper = (f: Frame, of: 'true' | 'grid'): number =>
-  f.turn + (of === 'true' ? trueNorth(f.crs, f.centre) || 0 : 0);
 
 export const north: PartRecord<'north'> = {
   kind: 'north',
