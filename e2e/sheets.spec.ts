@@ -57,7 +57,10 @@ async function readPdf(download: Download) {
     const fonts = [...used].map((f) => page.commonObjs.get(f) as { name: string; missingFile?: boolean });
     pages.push({
       size: page.view.slice(2),
-      text: items.map((t) => ('str' in t ? t.str : '')).join(' '),
+      text: items
+        .map((t) => ('str' in t ? t.str : ''))
+        .join(' ')
+        .replace(/\s+/g, ' '),
       fonts,
       images,
       lines,

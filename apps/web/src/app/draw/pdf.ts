@@ -11,6 +11,7 @@ import {
   lineTo,
   moveTo,
   PDFDocument,
+  PDFName,
   PDFOperator,
   PDFOperatorNames,
   popGraphicsState,
@@ -28,7 +29,6 @@ import {
   setTextRenderingMode,
   showText,
   stroke,
-  type PDFName,
   type PDFPage,
   type PDFRef,
 } from 'pdf-lib';
@@ -127,6 +127,10 @@ function rampForm(doc: PDFDocument, r: RampItem): PDFRef {
 
 const FILL_EVEN_ODD = (): PDFOperator => PDFOperator.of(PDFOperatorNames.FillEvenOdd);
 const FILL_AND_STROKE_EVEN_ODD = (): PDFOperator => PDFOperator.of(PDFOperatorNames.FillEvenOddAndStroke);
+
+/** Begins what stands for no letters (replacement text, ISO 32000-1 14.9.4). */
+const HALO = (): PDFOperator =>
+  PDFOperator.of(PDFOperatorNames.BeginMarkedContentSequence, [PDFName.of('Span'), '<</ActualText <FEFF>>>']);
 
 /** Writes the items of one page. The page has been turned to pixels that run downwards, so that everything is where the list says. */
 class PageWriter {
@@ -282,6 +286,8 @@ class PageWriter {
       ...this.state(a, halo?.[3] ?? 1),
       ...(halo
         ? [
+            // Read aloud, copied or searched, it is no text: that stands on it.
+            HALO(),
             setStrokingRgbColor(halo[0], halo[1], halo[2]),
             setLineWidth(i.halo!.width),
             setLineJoin(1),
@@ -290,6 +296,7 @@ class PageWriter {
             setTextRenderingMode(1),
             ...letters(),
             endText(),
+            PDFOperator.of(PDFOperatorNames.EndMarkedContent),
           ]
         : []),
       setFillingRgbColor(r, g, b),
