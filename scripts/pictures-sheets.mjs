@@ -24,8 +24,7 @@ export async function sheets({ page, shot, row, wait }) {
   await page.keyboard.press('f');
   await wait(2000);
   await page.getByTestId('stage-sheets').click();
-  const rested = () =>
-    page.waitForFunction(() => document.querySelector('[data-testid=page]')?.dataset.busy === 'false');
+  const rested = () => page.locator('[data-testid=page][data-busy=false]').waitFor();
   await page.getByTestId('first-sheet').click();
   await page.getByTestId('sheet-name').waitFor();
   await page.getByTestId('sheet-name').fill('Watershed of the town gauge');
