@@ -131,6 +131,16 @@ export function wrapped(text: string, room: number, t: Lettered): string[] {
   });
 }
 
+/** A picture as a canvas, whose pixels can be read. */
+export function canvasOf(image: HTMLCanvasElement | ImageBitmap): HTMLCanvasElement {
+  if (image instanceof HTMLCanvasElement) return image;
+  const canvas = document.createElement('canvas');
+  canvas.width = image.width;
+  canvas.height = image.height;
+  canvas.getContext('2d')!.drawImage(image, 0, 0);
+  return canvas;
+}
+
 /** Everything in a list that is in no group, and what is in its groups. */
 export function* eachItem(items: readonly DisplayItem[]): Generator<DisplayItem> {
   for (const i of items)

@@ -1,17 +1,11 @@
 import type { KeptDrawing } from '@helk/core/sheet/drawing';
-import type { DisplayItem, DisplayList } from './display';
+import { canvasOf, type DisplayItem, type DisplayList } from './display';
 
 /** Letters of a picture as text beyond which it is packed closer, at the loss of some sharpness. */
 const LARGE = 3_000_000;
 
 const dataOf = (image: HTMLCanvasElement | ImageBitmap): string => {
-  let canvas = image;
-  if (!(canvas instanceof HTMLCanvasElement)) {
-    canvas = document.createElement('canvas');
-    canvas.width = image.width;
-    canvas.height = image.height;
-    canvas.getContext('2d')!.drawImage(image, 0, 0);
-  }
+  const canvas = canvasOf(image);
   const png = canvas.toDataURL('image/png');
   return png.length > LARGE ? canvas.toDataURL('image/jpeg', 0.9) : png;
 };

@@ -1,4 +1,5 @@
 import type { PDFDocument, PDFRef } from 'pdf-lib';
+import { canvasOf } from './display';
 
 async function deflated(bytes: Uint8Array<ArrayBuffer>): Promise<Uint8Array> {
   const stream = new Blob([bytes]).stream().pipeThrough(new CompressionStream('deflate'));
@@ -20,14 +21,7 @@ function upFiltered(from: Uint8Array, row: number): Uint8Array<ArrayBuffer> {
 /** A picture within a document, every pixel as it is, what is seen through it as a mask. */
 export async function embedImage(doc: PDFDocument, image: HTMLCanvasElement | ImageBitmap): Promise<PDFRef> {
   const { width, height } = image;
-  let canvas = image;
-  if (!(canvas instanceof HTMLCanvasElement)) {
-    canvas = document.createElement('canvas');
-    canvas.width = width;
-    canvas.height = height;
-    canvas.getContext('2d')!.drawImage(image, 0, 0);
-  }
-  const { data } = canvas.getContext('2d')!.getImageData(0, 0, width, height);
+  const { data } = canvasOf(image).getContext('2d')!.getImageData(0, 0, width, height);
   const colours = new Uint8Array(3 * width * height);
   const alpha = new Uint8Array(width * height);
   let clear = false;

@@ -1,4 +1,4 @@
-import { FACES, stopsOf, type DisplayItem, type DisplayList, type Point, type Stroked } from './display';
+import { canvasOf, FACES, stopsOf, type DisplayItem, type DisplayList, type Point, type Stroked } from './display';
 
 /** What no XML may hold. */
 // eslint-disable-next-line no-control-regex -- control characters are what is looked for
@@ -19,15 +19,6 @@ const at = (i: { x: number; y: number; width: number; height: number }): string 
   `x="${round(i.x)}" y="${round(i.y)}" width="${round(i.width)}" height="${round(i.height)}"`;
 const line = (points: readonly Point[], closed: boolean | undefined): string =>
   `M${points.map((p) => p.map(round).join(' ')).join('L')}${closed ? 'Z' : ''}`;
-
-function asText(image: HTMLCanvasElement | ImageBitmap): string {
-  if (image instanceof HTMLCanvasElement) return image.toDataURL('image/png');
-  const c = document.createElement('canvas');
-  c.width = image.width;
-  c.height = image.height;
-  c.getContext('2d')!.drawImage(image, 0, 0);
-  return c.toDataURL('image/png');
-}
 
 /**
  * The same as SVG 1.1; images lie within it. Nothing that is still to be made is in it.
@@ -65,7 +56,7 @@ export function toSvg(list: DisplayList, o: { title?: string; paper?: boolean } 
         return `<text x="${x}" y="${y}" font-family="${escaped(FACES[i.face ?? 'sans'])}" font-size="${round(i.size)}" font-weight="${i.weight ?? 450}"${slant} fill="${escaped(i.fill)}"${halo} text-anchor="${i.anchor ?? 'start'}"${turn} xml:space="preserve">${escaped(i.text)}</text>`;
       }
       case 'image':
-        return `<image ${at(i)} preserveAspectRatio="none" href="${asText(i.image)}"/>`;
+        return `<image ${at(i)} preserveAspectRatio="none" href="${canvasOf(i.image).toDataURL('image/png')}"/>`;
       case 'group': {
         let clip = '';
         if (i.clip) {
