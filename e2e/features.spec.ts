@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { askFor, figure, openSample, runSheet, takeIn } from './helpers';
+import { askFor, chooseInput, figure, openSample, runSheet, takeIn } from './helpers';
 
 test.use({ permissions: ['clipboard-read', 'clipboard-write'] });
 
@@ -9,7 +9,7 @@ const clipboard = (page: import('@playwright/test').Page): Promise<string> =>
 test('from two land cover maps to the change matrix in the clipboard', async ({ page }) => {
   await openSample(page);
   await askFor(page, 'too small');
-  await page.getByTestId('input-polygons').selectOption({ label: 'veyra-land-cover-2024' });
+  await chooseInput(page, 'polygons', 'veyra-land-cover-2024');
   // What a size would take is shown before it takes it, with the unit written out.
   await page.getByLabel('Smallest area to keep').fill('6 ha');
   await expect(page.getByTestId('small-preview')).toContainText(/60.000 m² = 6 ha/);
@@ -17,14 +17,16 @@ test('from two land cover maps to the change matrix in the clipboard', async ({ 
   await expect(figure(page, 'absorbed')).not.toHaveText('0');
 
   await askFor(page, 'what became what');
-  await page.getByTestId('input-before').selectOption({ label: 'veyra-land-cover-1978' });
-  await page.getByTestId('input-after').selectOption({ label: 'Small ones absorbed' });
+  await chooseInput(page, 'before', 'veyra-land-cover-1978');
+  await chooseInput(page, 'after', 'Small ones absorbed');
   await runSheet(page);
   const share = parseFloat((await figure(page, 'unchangedShare').textContent())!);
   expect(share).toBeGreaterThan(70);
   expect(share).toBeLessThan(85);
   await expect(page.getByTestId('unchanged')).toContainText('%');
   await page.getByTestId('copy-matrix').click();
+  await page.getByTestId('copy-text').click();
+  await expect.poll(() => clipboard(page)).toContain('to \\ from [ha]');
   const lines = (await clipboard(page)).split('\n').map((l) => l.split('\t'));
   expect(lines[0]![0]).toBe('to \\ from [ha]');
   expect(lines.length).toBe(9);
@@ -62,7 +64,7 @@ test('a choice is made by condition, inverted, kept as a subset and used; labels
   // A subset is an input like any other.
   await page.getByTestId('row-The others').click();
   await askFor(page, 'how many lie in each area');
-  await page.getByTestId('input-points').selectOption({ label: 'veyra-newt-sightings' });
+  await chooseInput(page, 'points', 'veyra-newt-sightings');
   await runSheet(page);
   await expect(figure(page, 'counted')).not.toHaveText('0');
 

@@ -36,13 +36,13 @@ test('a table finds its place, data without a system theirs, and both stand in a
   await openBench(page);
   await newProject(page, 'Placing');
   const rows = Array.from({ length: 20 }, (_, i) => `S${i};${530000 + 40 * i},5;${6455000 + 30 * i},25;${i},5`);
-  await takeIn(page, 'probes.csv', Buffer.from(['Stelle;Ost [m];Nord [m];Tiefe [cm]', ...rows].join('\r\n')));
+  await takeIn(page, 'probes.csv', Buffer.from(['Stelle;Wert A [m];Wert B [m];Tiefe [cm]', ...rows].join('\r\n')));
   await page.locator('summary', { hasText: 'probes' }).click();
   await page.getByRole('button', { name: 'Place its rows' }).click();
   await expect(page.getByTestId('awaited')).toContainText('eastings or longitudes');
   await expect(page.getByTestId('run')).toBeDisabled();
-  await page.locator('#p-x').selectOption('Ost [m]');
-  await page.locator('#p-y').selectOption('Nord [m]');
+  await page.locator('#p-x').selectOption('Wert A [m]');
+  await page.locator('#p-y').selectOption('Wert B [m]');
   await page.getByRole('combobox', { name: 'Coordinate system' }).fill('EPSG:32627');
   await page.keyboard.press('Tab');
   await runSheet(page);

@@ -43,6 +43,8 @@ export async function runSheet(page: Page): Promise<void> {
   await expect(state(page, 'done')).toBeVisible({ timeout: 180_000 });
 }
 
+export const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
+
 /** A figure of the finished run, as text. */
 export const figure = (page: Page, name: string) => page.locator(`[data-figure=${name}]`);
 
@@ -91,4 +93,16 @@ export async function isPainted(page: Page, pane: number): Promise<boolean> {
     }
     return false;
   });
+}
+
+/** Puts a dataset, by its name, into an input of the open run sheet. */
+export async function chooseInput(page: Page, role: string, name: string): Promise<void> {
+  await page.getByTestId(`input-${role}`).click();
+  const list = page.getByTestId('choices');
+  await list
+    .getByRole('option')
+    .filter({ has: page.getByTitle(name, { exact: true }) })
+    .first()
+    .click();
+  await expect(list).toHaveCount(0);
 }

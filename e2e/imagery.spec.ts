@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { askFor, figure, newProject, openBench, runSheet, takeIn } from './helpers';
+import { askFor, chooseInput, closeSheet, figure, newProject, openBench, runSheet, takeIn } from './helpers';
 
 /** Takes a sample file in by the button beside its name. */
 async function bringIn(page: Page, file: string): Promise<void> {
@@ -10,7 +10,6 @@ async function bringIn(page: Page, file: string): Promise<void> {
   await page.getByTestId('stage-ledger').click();
   await expect(page.getByTestId(`row-${file.replace(/\.\w+$/, '')}`).first()).toBeVisible({ timeout: 60_000 });
 }
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 const row = (page: Page, name: string) => page.getByTestId(`row-${name}`).first();
 
 test('a scene is seen in three bands, learned from training areas, and the map is judged by places that were visited', async ({
@@ -45,7 +44,7 @@ test('a scene is seen in three bands, learned from training areas, and the map i
 
   await row(page, 'Classes').click();
   await askFor(page, 'how right is the map');
-  await page.getByLabel('What was found', { exact: true }).selectOption({ label: 'veyra-visited-places' });
+  await chooseInput(page, 'reference', 'veyra-visited-places');
   await page.locator('#p-classColumn').selectOption('found');
   await runSheet(page);
   await expect(figure(page, 'n')).toContainText('210');

@@ -1,8 +1,7 @@
 import { expect, test, type Page } from '@playwright/test';
-import { askFor, figure, isPainted, newProject, openBench, runSheet, takeIn } from './helpers';
+import { askFor, chooseInput, closeSheet, figure, isPainted, newProject, openBench, runSheet, takeIn } from './helpers';
 
 const row = (page: Page, name: string) => page.getByTestId(`row-${name}`).first();
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 const geojson = (features: object[]): Buffer => Buffer.from(JSON.stringify({ type: 'FeatureCollection', features }));
 const feature = (type: string, coordinates: unknown, properties: object = {}): object => ({
   type: 'Feature',
@@ -107,7 +106,7 @@ test('streets become a network, and who is reached on foot and by bicycle is see
   for (const mode of ['walk', 'bicycle']) {
     await row(page, 'Network').click();
     await askFor(page, 'Where does one get in this time');
-    await page.getByTestId('input-facilities').selectOption({ label: 'refuges' });
+    await chooseInput(page, 'facilities', 'refuges');
     await page.getByLabel('By', { exact: true }).selectOption(mode);
     await page.getByLabel('Limits').fill('2, 4 min');
     await page.getByLabel('Of several facilities').selectOption('yes');
@@ -124,7 +123,7 @@ test('streets become a network, and who is reached on foot and by bicycle is see
   await closeSheet(page);
   await row(page, 'Reach').click();
   await askFor(page, 'How many people are reached');
-  await page.getByTestId('input-people').selectOption({ label: 'blocks' });
+  await chooseInput(page, 'people', 'blocks');
   await runSheet(page);
   await expect(figure(page, 'total')).toHaveText(/1\s500/);
   await expect(page.getByTestId('served')).toContainText('areas by the share that is reached');
@@ -134,7 +133,7 @@ test('streets become a network, and who is reached on foot and by bicycle is see
   // Ways, with directions to read; what has no way is told of.
   await row(page, 'Network').click();
   await askFor(page, 'Which is the best way');
-  await page.getByTestId('input-stops').selectOption({ label: 'refuges' });
+  await chooseInput(page, 'stops', 'refuges');
   await runSheet(page);
   await expect(page.getByTestId('run-result')).toContainText('1 of the 3 stops');
   await expect(page.getByTestId('evidence')).toContainText('set out');

@@ -110,7 +110,7 @@ test('a wrong system is set right twice, at once everywhere; what was made with 
   await expect(page.getByTestId('pane-1').getByText('system not known')).toBeVisible();
   await page.getByTestId('stage-ledger').click();
   const give = async (code: string): Promise<void> => {
-    await menuOf(page, 'ridge', 'About, rename, save as a file');
+    await menuOf(page, 'ridge', 'About it, and a note');
     const field = page.getByTestId('give-system').getByRole('combobox');
     await field.fill(code);
     await page.keyboard.press('Tab');
@@ -138,7 +138,7 @@ test('a wrong system is set right twice, at once everywhere; what was made with 
   await page.waitForTimeout(400);
   near(await middle(page), [47.1, 15.5], 0.05);
 
-  await menuOf(page, 'Slope', 'About, rename, save as a file');
+  await menuOf(page, 'Slope', 'About it, and a note');
   await expect(page.getByTestId('stale')).toContainText('taken to be in EPSG:32631; it is in EPSG:32633 now');
   await page.getByRole('button', { name: 'Make it anew' }).click();
   await expect(page.getByTestId('row-Slope 2')).toBeVisible();

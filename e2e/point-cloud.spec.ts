@@ -2,10 +2,9 @@ import { expect, test, type Page } from '@playwright/test';
 import { crsOfCode, wgs84, type Cloud } from '@helk/core';
 import { writeDataset } from '@helk/core/formats/write';
 import { smallScene } from '@helk/core/methods/cloud/scene-fixture';
-import { askFor, figure, isPainted, newProject, openBench, runSheet, takeIn } from './helpers';
+import { askFor, closeSheet, figure, isPainted, newProject, openBench, runSheet, takeIn } from './helpers';
 
 const row = (page: Page, name: string) => page.getByTestId(`row-${name}`).first();
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 
 /** A quarter of nine houses and nine trees far from the island, in another system, bare of classes. */
 const bare = (): Cloud => ({

@@ -4,7 +4,7 @@ import { expect, test, type Page } from '@playwright/test';
 import { writeGeoJson, writeGeoTiff } from '@helk/core/formats';
 import { makeIslet, makeIsletGauge, makeIsletLand } from '@helk/demo';
 import { parseRecipe } from '@helk/core/recipe/shape';
-import { askFor, newProject, openBench, openSample, runSheet, takeIn } from './helpers';
+import { askFor, chooseInput, newProject, openBench, openSample, runSheet, takeIn } from './helpers';
 
 const row = (page: Page, name: string) => page.getByTestId(`row-${name}`).first();
 
@@ -207,7 +207,7 @@ test('six limits by two ways of going are one run table, and what they reach is 
   await runSheet(page);
   await page.getByRole('button', { name: 'Close the run sheet' }).click();
   await askFor(page, 'Where does one get in this time?');
-  await page.getByTestId('input-facilities').selectOption({ label: 'refugio' });
+  await chooseInput(page, 'facilities', 'refugio');
   await page.getByTestId('many-times').click();
   const table = page.getByTestId('table-view');
   await expect(table).toBeVisible();
@@ -272,7 +272,12 @@ test('the area of a watershed hangs on the threshold, and how sure it is shows w
   // Rows that fit: the two tiles go in together.
   await page.getByTestId('fill-in:tiles').click();
   await page.getByTestId('fill-fitting').click();
-  await page.getByLabel('Outlets of row 1').selectOption({ label: 'skarra-gauge' });
+  await page.getByLabel('Outlets of row 1').click();
+  await page
+    .getByTestId('choices')
+    .getByRole('option')
+    .filter({ has: page.getByTitle('skarra-gauge', { exact: true }) })
+    .click();
   for (const head of ['watersheds.outlets', 'watersheds.threshold', 'watersheds.snap'])
     if (!(await page.getByTestId(`fill-${head}`).count()))
       if (await page.getByTestId('add-column').locator(`option[value="${head}"]`).count())
@@ -330,7 +335,7 @@ test('a newer file makes what was made from the old one out of date, and all is 
   await page.getByRole('button', { name: 'Close the run sheet' }).click();
   await row(page, 'survey-2024').hover();
   await page.getByRole('button', { name: 'What can be done with survey-2024', exact: true }).click();
-  await page.getByRole('menuitem', { name: 'About, rename, save as a file' }).click();
+  await page.getByRole('menuitem', { name: 'About it, and a note' }).click();
   await page
     .getByTestId('newer')
     .setInputFiles({ name: 'survey-2026.tif', mimeType: 'image/tiff', buffer: await tiff(100) });

@@ -2,11 +2,10 @@ import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
 import { readFile } from '@helk/core/formats';
 import { dataOf } from '@helk/core';
-import { askFor, figure, newProject, openBench, runSheet, takeIn } from './helpers';
+import { askFor, chooseInput, closeSheet, figure, newProject, openBench, runSheet, takeIn } from './helpers';
 
 test.use({ permissions: ['clipboard-read', 'clipboard-write'] });
 
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 const clipboard = (page: Page) => page.evaluate(() => navigator.clipboard.readText());
 const SIDE = 12;
 
@@ -83,7 +82,7 @@ test('from a plain map to neighbours, clusters, a second year, a regression with
   // Clusters of a rate, by a formula; the scatter picks on the map and says what is picked.
   await page.getByTestId('row-districts').click();
   await askFor(page, 'where are the clusters and the odd ones out');
-  await page.getByTestId('input-weights').selectOption({ label: 'Neighbours: corner or edge' });
+  await chooseInput(page, 'weights', 'Neighbours: corner or edge');
   await formula(page, 'column', 'cases_20 / people * 1000');
   await expect(page.getByTestId('check-stats.many')).toContainText('by chance alone');
   await runSheet(page);
@@ -107,7 +106,7 @@ test('from a plain map to neighbours, clusters, a second year, a regression with
     .click();
   await page.getByTestId('row-districts').click();
   await askFor(page, 'where are the clusters and the odd ones out');
-  await page.getByTestId('input-weights').selectOption({ label: 'Neighbours: corner or edge' });
+  await chooseInput(page, 'weights', 'Neighbours: corner or edge');
   await page.locator('#p-column').selectOption({ label: 'cases_10' });
   await page.getByLabel('Columns begin with').fill('early_');
   await runSheet(page);
@@ -116,9 +115,7 @@ test('from a plain map to neighbours, clusters, a second year, a regression with
   await expect(page.getByTestId('several').locator('figure')).toHaveCount(2);
   await page.getByTestId('row-Clusters of cases_10').click();
   await askFor(page, 'how do the clusters of two runs differ');
-  await expect(page.getByTestId('input-b').locator('option:checked')).toHaveText(
-    'Clusters of cases_20 / people * 1000',
-  );
+  await expect(page.getByTestId('input-b')).toContainText('Clusters of cases_20 / people * 1000');
   await runSheet(page);
   await expect(figure(page, 'sameShare')).toContainText('%');
   await closeSheet(page);
@@ -135,9 +132,9 @@ test('from a plain map to neighbours, clusters, a second year, a regression with
   await closeSheet(page);
   await expect(page.getByTestId('advice')).toContainText(/advised|will do/);
   await page.getByTestId('copy-latex').click();
-  expect(await clipboard(page)).toContain('\\begin{tabular}{lrrr}');
+  await expect.poll(() => clipboard(page)).toContain('\\begin{tabular}{lrrr}');
   await page.getByTestId('copy-csv').click();
-  expect(await clipboard(page)).toMatch(/^,least squares,spatial lag,spatial error\nconstant,/);
+  await expect.poll(() => clipboard(page)).toMatch(/^,least squares,spatial lag,spatial error\nconstant,/);
 
   await page.getByTestId('row-districts').click();
   await askFor(page, 'what explains it');
@@ -154,7 +151,7 @@ test('from a plain map to neighbours, clusters, a second year, a regression with
   // The results are columns of the polygons, written for somebody else.
   await page.getByTestId('row-Clusters of cases_10').click();
   await page.getByRole('button', { name: 'What can be done with Clusters of cases_10', exact: true }).click();
-  await page.getByRole('menuitem', { name: 'About, rename, save as a file' }).click();
+  await page.getByRole('menuitem', { name: 'Save as a file' }).click();
   await page.getByTestId('format').selectOption({ label: 'GeoPackage' });
   const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Save' }).click()]);
   const { layers } = await readFile('clusters.gpkg', new Uint8Array(readFileSync((await file.path())!)));

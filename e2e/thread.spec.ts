@@ -57,7 +57,7 @@ test('an analyst goes from tiles to a filled, projected terrain with slope, comp
   // Out: the filled grid as a GeoTIFF, the pane as a picture.
   await page.getByTestId('row-Filled').hover();
   await page.getByRole('button', { name: 'What can be done with Filled', exact: true }).click();
-  await page.getByRole('menuitem', { name: 'About, rename, save as a file' }).click();
+  await page.getByRole('menuitem', { name: 'Save as a file' }).click();
   const [tif] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Save' }).click()]);
   const r = (await readFile('filled.tif', new Uint8Array(readFileSync(await tif.path())))).layers[0]!.data as Raster;
   expect([r.grid.crs?.code, r.grid.dx, r.bands[0]!.unit]).toEqual(['EPSG:32627', 30, 'm']);

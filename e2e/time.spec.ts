@@ -1,11 +1,21 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Download, type Page } from '@playwright/test';
 import { unzipSync } from 'fflate';
 import { readFileSync } from 'node:fs';
 import { dataOf, Random } from '@helk/core';
 import { readFile } from '@helk/core/formats';
-import { askFor, figure, newProject, openBench, openSample, runSheet, takeIn } from './helpers';
+import {
+  askFor,
+  chooseInput,
+  closeSheet,
+  figure,
+  newProject,
+  openBench,
+  openSample,
+  runSheet,
+  takeIn,
+} from './helpers';
+import { readPdf } from './readers';
 
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 const [ACROSS, DOWN, MONTHS] = [8, 6, 48];
 
 /** Wards of a town south of the equator, in degrees. */
@@ -74,8 +84,8 @@ async function begin(page: Page, name: string, events: Buffer): Promise<void> {
 
 async function gather(page: Page): Promise<void> {
   await askFor(page, 'how do these become one history');
-  await page.getByTestId('input-locations').selectOption({ label: 'wards' });
-  await page.getByTestId('input-events').selectOption({ label: 'calls' });
+  await chooseInput(page, 'locations', 'wards');
+  await chooseInput(page, 'events', 'calls');
   await expect(page.locator('#p-from')).toHaveValue('events');
   await page.locator('#p-keyColumn').selectOption('ward');
   await page.locator('#p-step').fill('month');
@@ -107,8 +117,14 @@ test('from dated events to a history, its trend, a shorter window beside it, gro
   // A place that is clicked is told over the mean of all.
   await expect(page.getByTestId('series')).toContainText('mean of all 48');
   const map = await page.getByTestId('pane-1').boundingBox();
-  await page.mouse.click(map!.x + map!.width / 2, map!.y + map!.height / 2 - 24);
+  const middle = [map!.x + map!.width / 2, map!.y + map!.height / 2 - 24] as const;
+  await page.mouse.click(...middle);
   await expect(page.getByTestId('series').getByRole('list')).toContainText(/W\d+/);
+  await expect(page.getByTestId('told')).toHaveCount(0);
+  // It is picked only where that is asked for.
+  await page.keyboard.down('Control');
+  await page.mouse.click(...middle);
+  await page.keyboard.up('Control');
   await expect(page.getByTestId('told')).toContainText('1 of 48 polygons');
 
   // The whole hides what came and went.
@@ -154,8 +170,12 @@ test('from dated events to a history, its trend, a shorter window beside it, gro
   await page.getByRole('tab', { name: 'All at once' }).click();
   await expect(page.getByTestId('strip-order')).toHaveValue('=group');
   const strip = await page.getByTestId('strip').locator('canvas').boundingBox();
-  await page.mouse.move(strip!.x + 200, strip!.y + 20);
-  await expect(page.getByTestId('strip-told')).toContainText('2018-');
+  // What is told is known once all series are there.
+  await expect(async () => {
+    await page.mouse.move(strip!.x + 190, strip!.y + 20);
+    await page.mouse.move(strip!.x + 200, strip!.y + 20);
+    await expect(page.getByTestId('strip-told')).toContainText('2018-', { timeout: 1000 });
+  }).toPass();
   await page.mouse.down();
   await page.mouse.move(strip!.x + 200, strip!.y + strip!.height / 2 - 20, { steps: 3 });
   await page.mouse.up();
@@ -230,8 +250,8 @@ test('wrong input of histories is refused in a sentence, or taken with what was 
   await page.getByTestId('stage-ledger').click();
   await page.getByTestId('row-wards').click();
   await askFor(page, 'how do these become one history');
-  await page.getByTestId('input-locations').selectOption({ label: 'wards' });
-  await page.getByTestId('input-events').selectOption({ label: 'mixed' });
+  await chooseInput(page, 'locations', 'wards');
+  await chooseInput(page, 'events', 'mixed');
   await page.locator('#p-step').fill('fortnight');
   await expect(page.getByTestId('run-sheet')).toContainText('"fortnight" is no step of time');
   await page.locator('#p-step').fill('month');
@@ -248,4 +268,35 @@ test('wrong input of histories is refused in a sentence, or taken with what was 
   await page.locator('#p-from').fill('2021-11');
   await expect(page.getByTestId('run-sheet')).toContainText('a trend needs three at least');
   await expect(page.getByTestId('run')).toBeDisabled();
+});
+
+test('each step of a history becomes a sheet', async ({ page }) => {
+  await begin(page, 'Sheets of calls', calls());
+  await gather(page);
+  await page.locator('#p-step').fill('year');
+  await runSheet(page);
+  await closeSheet(page);
+  await page.getByTestId('row-calls by year').dblclick();
+  await expect(page.getByTestId('moment')).toHaveText('2021');
+  await page.getByTestId('stage-sheets').click();
+  await page.getByTestId('first-sheet').click();
+  await expect(page.getByTestId('page')).toHaveAttribute('data-busy', 'false');
+  await page.getByTestId('many-by').selectOption({ label: 'each of 4 steps of “calls by year”' });
+  await expect(page.getByTestId('many-example')).toContainText('4 sheets: ');
+  await page.locator('[data-part=words2]').click();
+  await page.getByTestId('words').fill('{name}, {number} of {of}');
+  await page.getByTestId('out-dpi').fill('40');
+  await page.getByTestId('out-dpi').press('Enter');
+  await expect(page.getByTestId('out-words')).toContainText('4 sheets');
+  const download = async (): Promise<Download> =>
+    (
+      await Promise.all([page.waitForEvent('download', { timeout: 240_000 }), page.getByTestId('take-away').click()])
+    )[0];
+  const pages = await readPdf(await download());
+  expect(pages.map((p) => /20\d\d, \d of 4/.exec(p.text)?.[0])).toEqual([
+    '2018, 1 of 4',
+    '2019, 2 of 4',
+    '2020, 3 of 4',
+    '2021, 4 of 4',
+  ]);
 });

@@ -1,9 +1,19 @@
 import { expect, test, type Page } from '@playwright/test';
 import { zipSync } from 'fflate';
-import { askFor, figure, isPainted, newProject, openBench, runSheet, state, takeIn } from './helpers';
+import {
+  askFor,
+  chooseInput,
+  closeSheet,
+  figure,
+  isPainted,
+  newProject,
+  openBench,
+  runSheet,
+  state,
+  takeIn,
+} from './helpers';
 
 const row = (page: Page, name: string) => page.getByTestId(`row-${name}`).first();
-const closeSheet = (page: Page) => page.getByRole('button', { name: 'Close the run sheet' }).click();
 
 /** A sample that ships with Helk. */
 async function sample(page: Page, file: string): Promise<Buffer> {
@@ -21,7 +31,7 @@ async function island(page: Page): Promise<void> {
   await row(page, 'veyra-streets').click();
   await askFor(page, 'Which streets join where');
   // The only timetable there is stands in its role by itself.
-  await expect(page.getByTestId('input-timetable').locator('option:checked')).toHaveText('veyra-buses');
+  await expect(page.getByTestId('input-timetable')).toContainText('veyra-buses');
   await runSheet(page);
   await expect(page.getByTestId('run-result')).toContainText('All 128 stops lie within 100 m');
   await closeSheet(page);
@@ -41,7 +51,7 @@ test('what runs on a day is seen, and where buses get one on a weekday is held a
   // On foot, towards the shelters; streets are seen before anything is run.
   await row(page, 'Network').click();
   await askFor(page, 'Where does one get in this time');
-  await page.getByTestId('input-facilities').selectOption({ label: 'veyra-shelters' });
+  await chooseInput(page, 'facilities', 'veyra-shelters');
   await page.getByLabel('Limits').fill('10, 20 min');
   await page.getByLabel('Way', { exact: true }).selectOption('towards');
   await page.getByLabel('Of several facilities').selectOption('yes');
@@ -76,7 +86,7 @@ test('a street is closed by a line across it, and the answer is a variant', asyn
   await island(page);
   await row(page, 'Network').click();
   await askFor(page, 'Where does one get in this time');
-  await page.getByTestId('input-facilities').selectOption({ label: 'veyra-shelters' });
+  await chooseInput(page, 'facilities', 'veyra-shelters');
   await page.getByLabel('Limits').fill('15 min');
   await page.getByLabel('Of several facilities').selectOption('yes');
   await runSheet(page);
@@ -99,7 +109,7 @@ test('a departure outside the calendar, and a feed without its times, are told o
   await island(page);
   await row(page, 'Network').click();
   await askFor(page, 'Where does one get in this time');
-  await page.getByTestId('input-facilities').selectOption({ label: 'veyra-shelters' });
+  await chooseInput(page, 'facilities', 'veyra-shelters');
   await page.getByLabel('By', { exact: true }).selectOption('transit');
   await page.getByLabel('Leaving').fill('2027-02-01T08:10');
   await page.getByLabel('Leaving').blur();

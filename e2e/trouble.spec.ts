@@ -64,7 +64,7 @@ test('projects are made, saved to a file, opened again and deleted; datasets ren
   await expect(row).toBeVisible();
   await row.hover();
   await page.getByRole('button', { name: 'What can be done with small' }).click();
-  await page.getByRole('menuitem', { name: 'About, rename, save as a file' }).click();
+  await page.getByRole('menuitem', { name: 'Name it' }).click();
   await page
     .getByTestId('dataset-card')
     .getByLabel('Name')
@@ -77,7 +77,7 @@ test('projects are made, saved to a file, opened again and deleted; datasets ren
   await page.getByRole('button', { name: /What can be done with A very long/ }).click();
   await page.getByRole('menuitem', { name: 'Remove' }).click();
   await expect(renamed).toHaveCount(0);
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByTestId('notice').getByRole('button', { name: 'Undo' }).click();
   await expect(renamed).toBeVisible();
 
   await page.getByTestId('project-menu').click();

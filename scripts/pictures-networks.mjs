@@ -1,4 +1,5 @@
-// Picture of networks for screenshots.mjs: reach on foot and by bus with who is served.
+// Picture of networks for screenshots.mjs: reach on foot and by bus with who is served, over the map of the island.
+import { choose } from './pictures-choose.mjs';
 
 const SAMPLES = ['veyra-streets.geojson', 'veyra-buses.zip', 'veyra-shelters.geojson'];
 
@@ -39,7 +40,7 @@ export async function networks({ page, shot, row, ask, run, closeSheet, wait }) 
   const reach = async () => {
     await ask('Where does one get in this time');
     await wait(1200);
-    await page.getByTestId('input-facilities').selectOption({ label: 'veyra-shelters' });
+    await choose(page, 'facilities', 'veyra-shelters');
     await page.locator('#p-limits').fill('10, 20, 30 min');
     await page.locator('#p-direction').selectOption('towards');
     await page.locator('#p-merge').selectOption('yes');
@@ -55,5 +56,14 @@ export async function networks({ page, shot, row, ask, run, closeSheet, wait }) 
   await wait(800);
   await run();
   await page.locator('[data-testid^="row-Through the window"]').first().click();
+  // The survey office's map lies under it.
+  await page.getByTestId('background').first().click();
+  await page.getByTestId('background-another').click();
+  await page.getByTestId('background-offer').click();
+  await page.getByTestId('background-keep').click({ timeout: 90_000 });
+  await wait(6000);
   await shot('reach', 2500);
+  await page.getByTestId('background').first().click();
+  await page.getByTestId('background-coasts').check();
+  await page.keyboard.press('Escape');
 }

@@ -1,6 +1,7 @@
-// Pictures of recipes for screenshots.mjs: how a result was made, the recipe of it, a run table with what it hangs on, and how sure the end is.
+// Pictures of recipes for screenshots.mjs: how a result was made, the recipe of it, and a run table with what it hangs on.
+import { choose } from './pictures-choose.mjs';
 
-export async function recipes({ page, shot, row, ask, closeSheet, wait }) {
+export async function recipes({ page, shot, row, ask, wait }) {
   await page.goto('/');
   await wait(2500);
   await page.getByTestId('project-menu').click();
@@ -29,7 +30,7 @@ export async function recipes({ page, shot, row, ask, closeSheet, wait }) {
   await shot('recipe', 1500);
 
   await ask('What drains to here');
-  await page.getByTestId('input-elevation').selectOption({ label: 'Filled' });
+  await choose(page, 'elevation', 'Filled');
   await page.locator('#p-outlets').selectOption('links');
   await wait(900);
   await page.getByTestId('many-times').click();
@@ -43,23 +44,4 @@ export async function recipes({ page, shot, row, ask, closeSheet, wait }) {
   await page.getByTestId('table-words').filter({ hasText: '6 done' }).waitFor({ timeout: 90_000 });
   await page.getByTestId('figure').selectOption({ label: 'Watersheds' });
   await shot('run-table', 1800);
-
-  await page.getByTestId('recipe-Watershed of a gauge').click();
-  await page.getByTestId('simulate').click();
-  await wait(1200);
-  for (const [field, text] of [
-    ['error-tiles', '8 m'],
-    ['over-tiles', '400 m'],
-    ['error-outlets', '40 m'],
-  ]) {
-    await page.getByTestId(field).fill(text);
-    await page.getByTestId(field).press('Tab');
-  }
-  await page.locator('#p-draws').fill('40');
-  await wait(900);
-  await page.getByTestId('run').click();
-  await page.locator('[data-testid=run-result][data-state=done]').waitFor({ timeout: 240_000 });
-  await wait(2500);
-  await shot('probability', 1500);
-  await closeSheet();
 }

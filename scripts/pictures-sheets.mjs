@@ -38,6 +38,24 @@ export async function sheets({ page, shot, row, wait }) {
   await page.getByTestId('frame-grid').selectOption('degrees');
   await rested();
   await shot('sheet', 1500);
+  // As it leaves.
+  await page.getByTestId('out-format').selectOption('png');
+  await page.getByTestId('out-dpi').fill('110');
+  await page.getByTestId('out-dpi').press('Enter');
+  const [finished] = await Promise.all([page.waitForEvent('download'), page.getByTestId('take-away').click()]);
+  await finished.saveAs('docs/screenshots/finished.png');
+
+  await page.getByTestId('stage-ledger').click();
+  await row('Watersheds').click();
+  await wait(800);
+  await page.getByTestId('stage-sheets').click();
+  await page.getByTestId('new-report').click();
+  await page.getByTestId('report-title').fill('What drains to the town gauge');
+  await page.getByTestId('report-title').press('Enter');
+  await page.getByTestId('report-by').fill('Survey office of Veyra');
+  await page.getByTestId('report-by').press('Enter');
+  await page.getByTestId('report-answer').fill('51.9 km² drain past the town gauge, once it is moved to the stream.');
+  await shot('report', 2500);
 
   await page.getByRole('button', { name: 'Back to the panes' }).click();
   await page.getByTestId('stage-ledger').click();

@@ -1,4 +1,5 @@
 // Pictures of histories for screenshots.mjs: a trend beside that of a shorter window, groups that have names.
+import { choose } from './pictures-choose.mjs';
 
 export async function histories({ page, shot, row, ask, run, closeSheet, wait }) {
   await page.goto('/');
@@ -14,7 +15,7 @@ export async function histories({ page, shot, row, ask, run, closeSheet, wait })
   await empty();
   await row('veyra-parishes').click();
   await ask('how do these become one history');
-  await page.getByTestId('input-events').selectOption({ label: 'veyra-newt-sightings' });
+  await choose(page, 'events', 'veyra-newt-sightings');
   await wait(900);
   await page.locator('#p-keyColumn').selectOption('name');
   await page.locator('#p-step').fill('quarter');

@@ -1,4 +1,5 @@
 // Takes the pictures of docs/screenshots/ anew from a fresh sample project. Usage: node scripts/screenshots.mjs [imagery | clouds | networks | statistics | time | recipes | sheets] (after ./helk start has built).
+import { choose } from './pictures-choose.mjs';
 import { chromium } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -116,8 +117,8 @@ try {
     await takeOut(1, 'veyra-ridge-path').catch(() => undefined);
     await row('veyra-land-cover-2024').click();
     await ask('what became what');
-    await page.getByTestId('input-before').selectOption({ label: 'veyra-land-cover-1978' });
-    await page.getByTestId('input-after').selectOption({ label: 'veyra-land-cover-2024' });
+    await choose(page, 'before', 'veyra-land-cover-1978');
+    await choose(page, 'after', 'veyra-land-cover-2024');
     await run();
     await closeSheet();
     await takeOut(1, 'veyra-land-cover-2024').catch(() => undefined);
@@ -170,7 +171,6 @@ try {
     await page.getByRole('button', { name: 'Evidence' }).click();
     await wait(600);
     await page.getByTestId('pane-1').getByRole('button', { name: 'Closer' }).click();
-    await shot('surfaces', 2000);
     await page.getByRole('button', { name: 'Evidence' }).click();
 
     await page.getByTestId('stage-ledger').click();

@@ -1,5 +1,6 @@
 // Runs every check and test, prints each runner's totals and, last, one line with the sums over all runners.
 import { spawn } from 'node:child_process';
+import { stripVTControlCharacters } from 'node:util';
 
 const only = process.argv.slice(2);
 const runners = [
@@ -32,6 +33,15 @@ const jasmine = (m) => (m ? { passed: Number(m[1]) - Number(m[2]), failed: Numbe
 const karma = (m) =>
   m ? { passed: Number(m[1]) - Number(m[3] ?? 0), failed: Number(m[3] ?? 0) } : { passed: 0, failed: 0 };
 
+/** The part of a runner's words that tells of failures, cut to what can be read. */
+function failures(text) {
+  const plain = stripVTControlCharacters(text);
+  const from = plain.lastIndexOf('\nFailures:');
+  if (from >= 0) return plain.slice(from + 1, from + 6000);
+  const karma = [...plain.matchAll(/^.*\) .* FAILED$[\s\S]{0,1200}?(?=^\S|$(?![\s\S]))/gm)].map((m) => m[0].trim());
+  return (karma.length ? karma.join('\n') : plain.slice(-3000)).slice(0, 6000);
+}
+
 function run({ command }) {
   return new Promise((done) => {
     let text = '';
@@ -60,8 +70,10 @@ for (const r of runners) {
   // A runner that broke off, or ran nothing, has failed whatever it counted.
   if (code !== 0 && n.failed === 0) n.failed = 1;
   if (n.passed + n.failed === 0) n.failed = 1;
-  totals.push({ name: r.name, ...n });
+  totals.push({ name: r.name, ...n, why: n.failed ? failures(text) : '' });
 }
+// What failed is said once more where it is seen first: at the end of a long log.
+for (const t of totals) if (t.why) process.stdout.write(`\n== ${t.name}, what failed\n${t.why}\n`);
 process.stdout.write('\n');
 for (const t of totals) process.stdout.write(`${t.name}: ${t.passed} passed, ${t.failed} failed\n`);
 const sum = (k) => totals.reduce((s, t) => s + t[k], 0);

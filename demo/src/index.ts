@@ -11,3 +11,4 @@ export * from './scenes';
 export * from './quarter';
 export * from './streets';
 export * from './buses';
+export * from './map-picture';

@@ -2,6 +2,8 @@ import express, { type Express } from 'express';
 import type { Context } from './context';
 import { guard } from './guard';
 import { notFound, problems } from './problem';
+import { backgroundRoutes } from './routes/backgrounds';
+import { binRoutes } from './routes/bin';
 import { catalogueRoutes } from './routes/catalogue';
 import { datasetRoutes } from './routes/datasets';
 import { exportRoutes } from './routes/exports';
@@ -25,6 +27,7 @@ export function makeApp(context: Context): Express {
   sampleRoutes(app, context);
   projectRoutes(app, context);
   datasetRoutes(app, context);
+  binRoutes(app, context);
   storedRoutes(app, context);
   exportRoutes(app, context);
   reviewRoutes(app, context);
@@ -32,6 +35,7 @@ export function makeApp(context: Context): Express {
   recipeRoutes(app, context);
   sheetRoutes(app, context);
   serviceRoutes(app, context);
+  backgroundRoutes(app, context);
   portalRoutes(app, context);
   const { webDir } = context.config;
   if (webDir) {
@@ -45,7 +49,7 @@ export function makeApp(context: Context): Express {
           ),
       }),
     );
-    app.get(/^\/(p\/[a-z0-9]+)?$/, (_req, res) => res.sendFile('index.html', { root: webDir }));
+    app.get(/^\/(p\/[a-z0-9]+(\/[a-z0-9]+)?\/?)?$/, (_req, res) => res.sendFile('index.html', { root: webDir }));
   }
   app.use(notFound);
   app.use(problems);

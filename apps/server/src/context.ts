@@ -3,6 +3,7 @@ import type { Config } from './config';
 import { Projects } from './projects';
 import { TempFolder } from './store/temp';
 import { WorkerPool } from './work/pool';
+import { Machine } from './work/machine';
 import { RunService } from './work/runs';
 
 /** What handlers share. */
@@ -20,5 +21,5 @@ export async function makeContext(config: Config): Promise<Context & { interrupt
   const temp = new TempFolder(join(config.dataDir, 'uploads'));
   const projects = new Projects(config.dataDir, temp, pool);
   const { interrupted } = await projects.start();
-  return { config, projects, temp, pool, runs: new RunService(config), interrupted };
+  return { config, projects, temp, pool, runs: new RunService(config, new Machine(config.dataDir)), interrupted };
 }

@@ -4,6 +4,7 @@ import type { Response } from 'express';
 import type { Knex } from 'knex';
 import { HelkError, parseCrs, suggestSystems, systemText, toProblem, type DatasetInfo } from '@helk/core';
 import type { ApiProject, ProjectEvent } from '@helk/core/api/schemas';
+import { countBin } from './store/bin';
 import { openDatabase, migrate } from './store/database';
 import { newId, now } from './store/ids';
 import { recover } from './store/project-store';
@@ -82,6 +83,12 @@ export class Project {
     this.send({ type: 'project', project: await this.describe() });
   }
 
+  /** Tells everybody that something went to the bin, or came from it. */
+  async binned(ids: readonly string[], written = true): Promise<void> {
+    if (ids.length) this.send({ type: written ? 'unwritten' : 'removed', ids: [...ids] });
+    this.send({ type: 'project', project: await this.describe() });
+  }
+
   async describe(): Promise<ApiProject> {
     const row = await readProjectRow(this.db);
     let bytes = 0;
@@ -92,6 +99,7 @@ export class Project {
       note: row.note,
       crs: systemIn(row.crs),
       bytes,
+      binned: await countBin(this.db),
       createdAt: row.created_at,
       openedAt: row.opened_at,
       problem: null,
@@ -182,6 +190,7 @@ export class Projects {
             note: '',
             crs: null,
             bytes: size,
+            binned: 0,
             createdAt: at,
             openedAt: null,
             problem: why,

@@ -5,6 +5,7 @@ import {
   makeIsletLand,
   makeLandscape,
   makeLibraryStops,
+  makeMapPicture,
   makeMoisture,
   makePeat,
   makeQuarter,
@@ -20,6 +21,7 @@ import {
   type Scene,
   type SceneYear,
 } from '@helk/demo';
+import { PNG } from 'pngjs';
 import { writeDataset } from '@helk/core/formats/write';
 import { makePortal } from './portal/collections';
 import { portalText } from './portal/file';
@@ -157,9 +159,20 @@ export const SAMPLES: Sample[] = [
 /** The name under which the portal's data are asked for; they are no file that is offered. */
 export const PORTAL_DATA = 'portal';
 
+/** The name under which the portal's map is asked for. */
+export const PORTAL_MAP = 'portal-map';
+/** Where the picture of the map lies, metres of UTM zone 27N, and metres to a pixel. */
+export const MAP_FRAME = { x: 521_400, y: 6_461_500, width: 27_600, height: 21_000, cell: 12 } as const;
+
 /** The bytes of a sample; takes some seconds, meant for a worker. */
 export async function sampleBytes(name: string): Promise<Uint8Array | string> {
   if (name === PORTAL_DATA) return portalText(await makePortal(landscape()));
+  if (name === PORTAL_MAP) {
+    const { width, height, rgba } = makeMapPicture(landscape());
+    const png = new PNG({ width, height });
+    png.data.set(rgba);
+    return PNG.sync.write(png);
+  }
   const s = SAMPLES.find((x) => x.file === name);
   if (!s) throw new Error(`There is no sample "${name}".`);
   return s.make();

@@ -103,6 +103,14 @@ describe('the server', () => {
     expect(no.status).toBe(422);
     expect(no.type).toContain('application/problem+json');
     expect(no.data.path).toBe('zFactor');
+    // While it is being written that is an answer, so that half a number is no error in anybody's log.
+    const draft = await call<{ refused: ApiProblem; checks: unknown[] }>(`/api/projects/${p}/forecast`, 'POST', {
+      method: 'terrain.slope',
+      inputs: { elevation: [hillId] },
+      params: { zFactor: -1 },
+      draft: true,
+    });
+    expect([draft.status, draft.data.refused.path, draft.data.checks]).toEqual([200, 'zFactor', []]);
     expect((await ask<ApiProblem>('terrain.nothing', {}, {})).status).toBe(404);
     expect((await ask<ApiProblem>('terrain.slope', {}, {})).data.code).toBe('method.input');
     expect((await ask<ApiProblem>('terrain.slope', { elevation: [newId()] }, {})).status).toBe(404);

@@ -90,35 +90,35 @@ export interface Operations {
     params: undefined;
     query: undefined;
     body: undefined;
-    answer: ({ id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; })[];
+    answer: ({ id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; binned: number; createdAt: string; openedAt: string | null; problem: string | null; })[];
   };
   /** A new, empty project. */
   createProject: {
     params: undefined;
     query: undefined;
     body: { name: string; };
-    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; binned: number; createdAt: string; openedAt: string | null; problem: string | null; };
   };
   /** A project from a saved file. */
   openProject: {
     params: undefined;
     query: { name?: string; };
     body: Uint8Array;
-    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; binned: number; createdAt: string; openedAt: string | null; problem: string | null; };
   };
   /** A project with its datasets and runs. */
   project: {
     params: { project: string; };
     query: undefined;
     body: undefined;
-    answer: { project: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; }; datasets: ({ id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; })[]; runs: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[]; recipes: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[]; tables: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[]; findings: ({ title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; })[]; sheets: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[]; workbench: { version: 1; } & Record<string, unknown> | null; };
+    answer: { project: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; binned: number; createdAt: string; openedAt: string | null; problem: string | null; }; datasets: ({ id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; })[]; runs: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; systems: Record<string, string | null>; state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted'; progress: number; stage: string; figures: Record<string, number | string | null>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; outputs: string[]; made: Record<string, { role: string; step: string | null; name: string; }>; steps: ({ id: string; method: string; version: number; title: string; inputs: Record<string, string[]>; params: Record<string, unknown>; seed: number; makes: Record<string, string>; figures: Record<string, number | string | null>; units: Record<string, string>; notes: ({ level: 'info' | 'look' | 'refused'; code: string; message: string; })[]; seconds: number; })[]; table: { id: string; row: string; cells: string[]; } | null; variantOf: string | null; problem: ({ code: string; message: string; path: string | null; }) | null; createdAt: string; startedAt: string | null; endedAt: string | null; })[]; recipes: ({ id: string; version: number; recipe: { helkRecipe: 1; title: string; question?: string; about: string; inputs: ({ name: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; label: string; many?: boolean; help?: string; })[]; steps: ({ id: string; method: string; version?: number; title?: string; inputs: Record<string, string | string[]>; params: Record<string, string | number | boolean | null | ((string | number)[])>; open?: string[]; makes?: Record<string, string>; seed?: number; note?: string; })[]; keep: string[]; }; method: { id: string; title: string; question: string; family: string; } & Record<string, unknown> | null; checks: ({ level: 'look' | 'refused'; code: string; step: string | null; about: string | null; message: string; })[]; versions: { version: number; savedAt: string; }[]; })[]; tables: { title: string; method: string; names: string; columns: string[]; rows: { id: string; cells: string[]; }[]; id: string; createdAt: string; }[]; findings: ({ title: string; note: string; kind: string; seen: Record<string, unknown>; rests: { dataset: string; name: string; stand: string; }[]; figures: { name: string; value: string; }[]; drawing: string | null; id: string; position: number; createdAt: string; })[]; sheets: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; ground?: ({ of: 'coasts' | string; strength: number; }) | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[]; reports: ({ id: string; report: { format: 'helk-report'; version: 1; title: string; by: string; asked: string; answer: string; results: string[]; findings: string[]; settings: 'all' | 'telling'; }; createdAt: string; changedAt: string; })[]; palettes: ({ id: string; palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; createdAt: string; changedAt: string; })[]; backgrounds: ({ id: string; background: { format: 'helk-background'; version: 1; name: string; credit: string; address: string; service: 'xyz' | 'tiles' | 'wms'; tile: string; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; extent: [number, number, number, number] | null; levels: { name: string; resolution: number; x: number; y: number; width: number; height: number; columns: number; rows: number; }[]; }; createdAt: string; changedAt: string; })[]; workbench: { version: 1; } & Record<string, unknown> | null; };
   };
   /** Rename or annotate a project. */
   patchProject: {
     params: { project: string; };
     query: undefined;
     body: { name?: string; note?: string; crs?: string; };
-    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; createdAt: string; openedAt: string | null; problem: string | null; };
+    answer: { id: string; name: string; note: string; crs: ({ code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }) | null; bytes: number; binned: number; createdAt: string; openedAt: string | null; problem: string | null; };
   };
   /** Delete a project whole. */
   deleteProject: {
@@ -190,7 +190,7 @@ export interface Operations {
     body: { name?: string; note?: string; thread?: string; crs?: string; unit?: string; replacedBy?: string | null; look?: Record<string, unknown>; band?: number; classes?: ({ value: number; label: string; colour: string | null; unsure?: boolean; })[]; bandName?: string; role?: ('coastal' | 'blue' | 'green' | 'red' | 'rededge' | 'nir' | 'swir1' | 'swir2' | 'thermal' | 'pan') | null; wavelength?: number | null; };
     answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; };
   };
-  /** Remove a dataset; it can be brought back until the server restarts. */
+  /** Remove a dataset; it lies in the bin until that is emptied. */
   deleteDataset: {
     params: { project: string; dataset: string; };
     query: undefined;
@@ -217,6 +217,34 @@ export interface Operations {
     query: undefined;
     body: undefined;
     answer: { id: string; name: string; note: string; kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; info: { kind: 'raster' | 'features' | 'table' | 'cloud' | 'network' | 'timetable' | 'weights' | 'stack'; } & Record<string, unknown>; runId: string | null; role: string | null; step: string | null; replacedBy: string | null; batch: string | null; thread: string | null; source: { file: string; format: string; bytes: number; sha256: string; } & Record<string, unknown> | null; checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; look: Record<string, unknown> | null; createdAt: string; revision: number; };
+  };
+  /** All that was removed and can be brought back. */
+  bin: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; what: 'dataset' | 'recipe' | 'run table' | 'finding' | 'map sheet' | 'report' | 'palette' | 'background'; name: string; words: string; bytes: number; removedAt: string | null; })[];
+  };
+  /** Remove several datasets at once, or none where one of them is being read. */
+  removeDatasets: {
+    params: { project: string; };
+    query: undefined;
+    body: { ids: string[]; };
+    answer: undefined;
+  };
+  /** Bring back what was removed, whatever it is. */
+  bringBack: {
+    params: { project: string; };
+    query: undefined;
+    body: { ids: string[]; };
+    answer: undefined;
+  };
+  /** Let what was removed go for good: all of it, or what is named. */
+  emptyBin: {
+    params: { project: string; };
+    query: undefined;
+    body: { ids?: string[] | null; };
+    answer: undefined;
   };
   /** One stored piece of an array. Of a raster the arrays are "band 0", "band 1", …, the pieces chunks of 512 x 512 cells, key = row * 16777216 + column, row by row from the north, little-endian, as a zlib stream; level 0 is held as the band says, coarser levels of measures are float32 (float64 for wide types); 204 when every cell is missing. Of a point cloud "chunks" (level 0, key 0) is a JSON list of chunks, "X", "Y", "Z", "order" and "attribute 0", … the values of each under its level and place in that list: whole numbers as differences, bytes of equal weight together, as a zlib stream. */
   piece: {
@@ -253,12 +281,19 @@ export interface Operations {
     body: undefined;
     answer: Uint8Array;
   };
+  /** A project as one zip that others can read: data in open formats, recipes, sheets, reports, findings, lineage as JSON, a readme. */
+  packProject: {
+    params: { project: string; };
+    query: { of?: 'results' | 'all' | 'named'; datasets?: string; project?: 'yes' | 'no'; };
+    body: undefined;
+    answer: Uint8Array;
+  };
   /** Checks, suggestions and cost of a run, before it. */
   forecast: {
     params: { project: string; };
     query: undefined;
-    body: { method: string; inputs: Record<string, string[]>; params?: Record<string, unknown>; seed?: number; };
-    answer: { checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; suggestions: Record<string, { value: unknown; reason: string; }>; estimate: { cells: number; of?: string; bytes: number; seconds: number; } | null; plain: Record<string, unknown>; };
+    body: { method: string; inputs: Record<string, string[]>; params?: Record<string, unknown>; seed?: number; draft?: boolean; };
+    answer: { checks: ({ level: 'fine' | 'look' | 'refused'; code: string; message: string; about?: string; mend?: { label: string; set?: Record<string, unknown>; run?: { method: string; role: string; input: string; params?: Record<string, unknown>; }; }; })[]; suggestions: Record<string, { value: unknown; reason: string; }>; estimate: { cells: number; of?: string; bytes: number; seconds: number; } | null; plain: Record<string, unknown>; refused?: { code: string; message: string; path: string | null; }; };
   };
   /** A small question to data, answered at once; nothing is made: imagery.spectra, imagery.examplePlaces, imagery.clusterCounts, imagery.examples, imagery.matrixPlaces. */
   glance: {
@@ -461,21 +496,21 @@ export interface Operations {
     params: { project: string; };
     query: undefined;
     body: undefined;
-    answer: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[];
+    answer: ({ id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; ground?: ({ of: 'coasts' | string; strength: number; }) | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; })[];
   };
   /** A map sheet, as from a file; refused with the reason where its parts do not fit together. */
   createSheet: {
     params: { project: string; };
     query: undefined;
     body: { sheet: unknown; };
-    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; ground?: ({ of: 'coasts' | string; strength: number; }) | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
   };
   /** Change a map sheet. */
   saveSheet: {
     params: { project: string; sheet: string; };
     query: undefined;
     body: { sheet: unknown; };
-    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; ground?: ({ of: 'coasts' | string; strength: number; }) | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
   };
   /** Remove a map sheet; it can be brought back. */
   deleteSheet: {
@@ -489,7 +524,84 @@ export interface Operations {
     params: { project: string; sheet: string; };
     query: undefined;
     body: undefined;
-    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+    answer: { id: string; sheet: { format: 'helk-sheet'; version: 1; name: string; page: { width: number; height: number; margin: number; paper: string; }; parts: (({ kind: 'frame'; id: string; x: number; y: number; width: number; height: number; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; centre: [number, number]; scale: number; turn: number; layers: ({ dataset: string; visible: boolean; look: Record<string, unknown>; scale: Record<string, unknown> | null; })[]; time: { at: number; window: number; } | null; ground?: ({ of: 'coasts' | string; strength: number; }) | null; edge: boolean; grid: ({ of: 'degrees' | 'system'; step: number | null; draw: 'lines' | 'crosses' | 'ticks'; labels: boolean; }) | null; linked: string | null; around: string | null; }) | { kind: 'key'; id: string; x: number; y: number; width: number; height: number; frame: string; columns: number; size: number; hidden: string[]; order: string[]; words: Record<string, string>; } | ({ kind: 'bar'; id: string; x: number; y: number; width: number; height: number; frame: string; unit: 'metric' | 'miles' | 'nautical'; parts: number; }) | ({ kind: 'north'; id: string; x: number; y: number; width: number; height: number; frame: string; of: 'true' | 'grid'; told: boolean; }) | ({ kind: 'text'; id: string; x: number; y: number; width: number; height: number; text: string; size: number; bold: boolean; face: 'sans' | 'voice' | 'mono'; align: 'start' | 'middle' | 'end'; colour: string; }) | { kind: 'finding'; id: string; x: number; y: number; width: number; height: number; finding: string; } | ({ kind: 'picture'; id: string; x: number; y: number; width: number; height: number; picture: string | null; about: string; }))[]; many: (({ by: 'features'; frame: string; pattern: string; dataset: string; column: string | null; scale: 'kept' | 'fit'; alone: boolean; only: number[] | null; }) | { by: 'steps'; frame: string; pattern: string; dataset: string; } | { by: 'rows'; frame: string; pattern: string; table: string; } | { by: 'columns'; frame: string; pattern: string; dataset: string; columns: string[]; }) | null; }; createdAt: string; changedAt: string; };
+  };
+  /** Reports of a project. */
+  reports: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; report: { format: 'helk-report'; version: 1; title: string; by: string; asked: string; answer: string; results: string[]; findings: string[]; settings: 'all' | 'telling'; }; createdAt: string; changedAt: string; })[];
+  };
+  /** A report of some results, as from a file. */
+  createReport: {
+    params: { project: string; };
+    query: undefined;
+    body: { report: unknown; };
+    answer: { id: string; report: { format: 'helk-report'; version: 1; title: string; by: string; asked: string; answer: string; results: string[]; findings: string[]; settings: 'all' | 'telling'; }; createdAt: string; changedAt: string; };
+  };
+  /** Change a report. */
+  saveReport: {
+    params: { project: string; report: string; };
+    query: undefined;
+    body: { report: unknown; };
+    answer: { id: string; report: { format: 'helk-report'; version: 1; title: string; by: string; asked: string; answer: string; results: string[]; findings: string[]; settings: 'all' | 'telling'; }; createdAt: string; changedAt: string; };
+  };
+  /** Remove a report; it can be brought back. */
+  deleteReport: {
+    params: { project: string; report: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Bring back a removed report. */
+  restoreReport: {
+    params: { project: string; report: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; report: { format: 'helk-report'; version: 1; title: string; by: string; asked: string; answer: string; results: string[]; findings: string[]; settings: 'all' | 'telling'; }; createdAt: string; changedAt: string; };
+  };
+  /** A report as a page of HTML that needs nothing else. */
+  reportPage: {
+    params: { project: string; report: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** Palettes of a project. */
+  palettes: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; createdAt: string; changedAt: string; })[];
+  };
+  /** Keep colours that somebody has put together. */
+  createPalette: {
+    params: { project: string; };
+    query: undefined;
+    body: { palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; };
+    answer: { id: string; palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; createdAt: string; changedAt: string; };
+  };
+  /** Change a palette. */
+  savePalette: {
+    params: { project: string; palette: string; };
+    query: undefined;
+    body: { palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; };
+    answer: { id: string; palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; createdAt: string; changedAt: string; };
+  };
+  /** Remove a palette; it can be brought back. */
+  deletePalette: {
+    params: { project: string; palette: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** Bring back a removed palette. */
+  restorePalette: {
+    params: { project: string; palette: string; };
+    query: undefined;
+    body: undefined;
+    answer: { id: string; palette: { format: 'helk-palette'; version: 1; name: string; kind: 'sequential' | 'diverging' | 'cyclic' | 'classes'; colours: string[]; }; createdAt: string; changedAt: string; };
   };
   /** Take in a picture for findings and sheets: PNG, JPEG or a drawing of Helk, 16 MB at most. */
   addPicture: {
@@ -501,6 +613,41 @@ export interface Operations {
   /** A picture of the project. */
   picture: {
     params: { project: string; picture: string; };
+    query: undefined;
+    body: undefined;
+    answer: Uint8Array;
+  };
+  /** What can be laid under the data from an address: tiles {z}/{x}/{y}, OGC API - Tiles, or a Web Map Service. */
+  openTiles: {
+    params: undefined;
+    query: undefined;
+    body: { address: string; crs?: string; };
+    answer: ({ format: 'helk-background'; version: 1; name: string; credit: string; address: string; service: 'xyz' | 'tiles' | 'wms'; tile: string; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; extent: [number, number, number, number] | null; levels: { name: string; resolution: number; x: number; y: number; width: number; height: number; columns: number; rows: number; }[]; })[];
+  };
+  /** Backgrounds of a project. */
+  backgrounds: {
+    params: { project: string; };
+    query: undefined;
+    body: undefined;
+    answer: ({ id: string; background: { format: 'helk-background'; version: 1; name: string; credit: string; address: string; service: 'xyz' | 'tiles' | 'wms'; tile: string; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; extent: [number, number, number, number] | null; levels: { name: string; resolution: number; x: number; y: number; width: number; height: number; columns: number; rows: number; }[]; }; createdAt: string; changedAt: string; })[];
+  };
+  /** Keep a background with the project. */
+  createBackground: {
+    params: { project: string; };
+    query: undefined;
+    body: { background: { format: 'helk-background'; version: 1; name: string; credit: string; address: string; service: 'xyz' | 'tiles' | 'wms'; tile: string; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; extent: [number, number, number, number] | null; levels: { name: string; resolution: number; x: number; y: number; width: number; height: number; columns: number; rows: number; }[]; }; };
+    answer: { id: string; background: { format: 'helk-background'; version: 1; name: string; credit: string; address: string; service: 'xyz' | 'tiles' | 'wms'; tile: string; crs: { code: string | null; name: string; proj4: string; geographic: boolean; unit: string; caution?: string; }; extent: [number, number, number, number] | null; levels: { name: string; resolution: number; x: number; y: number; width: number; height: number; columns: number; rows: number; }[]; }; createdAt: string; changedAt: string; };
+  };
+  /** Remove a background; it can be brought back. */
+  deleteBackground: {
+    params: { project: string; background: string; };
+    query: undefined;
+    body: undefined;
+    answer: undefined;
+  };
+  /** A tile of a background, fetched from its service: PNG, JPEG or WebP; nothing where there is none. */
+  tile: {
+    params: { project: string; background: string; level: string; row: string; column: string; };
     query: undefined;
     body: undefined;
     answer: Uint8Array;
@@ -541,11 +688,16 @@ export const OPERATIONS: Record<keyof Operations, readonly [string, string, 'jso
   draft: ['GET', '/api/projects/{project}/datasets/{dataset}/drafts/{work}', 'json'],
   keepDraft: ['PUT', '/api/projects/{project}/datasets/{dataset}/drafts/{work}', 'none'],
   restoreDataset: ['POST', '/api/projects/{project}/datasets/{dataset}/restore', 'json'],
+  bin: ['GET', '/api/projects/{project}/bin', 'json'],
+  removeDatasets: ['POST', '/api/projects/{project}/bin', 'none'],
+  bringBack: ['POST', '/api/projects/{project}/bin/return', 'none'],
+  emptyBin: ['POST', '/api/projects/{project}/bin/empty', 'none'],
   piece: ['GET', '/api/projects/{project}/datasets/{dataset}/pieces/{array}/{level}/{key}', 'bytes'],
   whole: ['GET', '/api/projects/{project}/datasets/{dataset}/whole', 'bytes'],
   detail: ['GET', '/api/projects/{project}/datasets/{dataset}/detail', 'json'],
   export: ['GET', '/api/projects/{project}/datasets/{dataset}/export', 'bytes'],
   exportSeveral: ['GET', '/api/projects/{project}/export', 'bytes'],
+  packProject: ['GET', '/api/projects/{project}/package', 'bytes'],
   forecast: ['POST', '/api/projects/{project}/forecast', 'json'],
   glance: ['POST', '/api/projects/{project}/glances/{glance}', 'json'],
   startRun: ['POST', '/api/projects/{project}/runs', 'json'],
@@ -580,6 +732,22 @@ export const OPERATIONS: Record<keyof Operations, readonly [string, string, 'jso
   saveSheet: ['PUT', '/api/projects/{project}/sheets/{sheet}', 'json'],
   deleteSheet: ['DELETE', '/api/projects/{project}/sheets/{sheet}', 'none'],
   restoreSheet: ['POST', '/api/projects/{project}/sheets/{sheet}/restore', 'json'],
+  reports: ['GET', '/api/projects/{project}/reports', 'json'],
+  createReport: ['POST', '/api/projects/{project}/reports', 'json'],
+  saveReport: ['PUT', '/api/projects/{project}/reports/{report}', 'json'],
+  deleteReport: ['DELETE', '/api/projects/{project}/reports/{report}', 'none'],
+  restoreReport: ['POST', '/api/projects/{project}/reports/{report}/restore', 'json'],
+  reportPage: ['GET', '/api/projects/{project}/reports/{report}/page', 'bytes'],
+  palettes: ['GET', '/api/projects/{project}/palettes', 'json'],
+  createPalette: ['POST', '/api/projects/{project}/palettes', 'json'],
+  savePalette: ['PUT', '/api/projects/{project}/palettes/{palette}', 'json'],
+  deletePalette: ['DELETE', '/api/projects/{project}/palettes/{palette}', 'none'],
+  restorePalette: ['POST', '/api/projects/{project}/palettes/{palette}/restore', 'json'],
   addPicture: ['POST', '/api/projects/{project}/pictures', 'json'],
   picture: ['GET', '/api/projects/{project}/pictures/{picture}', 'bytes'],
+  openTiles: ['POST', '/api/services/tiles', 'json'],
+  backgrounds: ['GET', '/api/projects/{project}/backgrounds', 'json'],
+  createBackground: ['POST', '/api/projects/{project}/backgrounds', 'json'],
+  deleteBackground: ['DELETE', '/api/projects/{project}/backgrounds/{background}', 'none'],
+  tile: ['GET', '/api/projects/{project}/backgrounds/{background}/tiles/{level}/{row}/{column}', 'bytes'],
 };

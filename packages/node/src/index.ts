@@ -59,5 +59,5 @@ function openSqlite(bytes: Uint8Array | null): SqliteFile {
 
 const view = (b: Buffer): Uint8Array => new Uint8Array(b.buffer, b.byteOffset, b.byteLength);
 
-export { outgoing } from './outgoing';
+export { outgoing, outgoingBytes } from './outgoing';
 export { fileSink, fileSource } from './files';

@@ -2,9 +2,9 @@ import { HelkError } from '@helk/core';
 import { serviceAddress, type Answer, type Get } from '@helk/core/services/get';
 
 export interface Limits {
-  /** Characters of one answer. */
+  /** Bytes of one answer. */
   maxAnswer: number;
-  /** Characters of all answers together. */
+  /** Bytes of all answers together. */
   maxTotal: number;
   /** Milliseconds without a sign of life. */
   patience: number;
@@ -45,18 +45,33 @@ class Busy extends Error {
   }
 }
 
+interface Asking {
+  signal?: AbortSignal;
+  token?: { origin: string; value: string } | null;
+  limits?: Partial<Limits>;
+}
+
+export interface BytesAnswer extends Omit<Answer, 'text'> {
+  bytes: Buffer;
+}
+
 /**
  * Asks addresses of one machine: only GET, no cookies, no credentials but Helk's own token to Helk itself; redirects only
  * within the machine; limits on size and on silence; a busy service is asked again after a pause.
  */
-export function outgoing(o: {
-  signal?: AbortSignal;
-  token?: { origin: string; value: string } | null;
-  limits?: Partial<Limits>;
-}): Get {
+export function outgoing(o: Asking): Get {
+  const get = outgoingBytes(o);
+  return async (url, accept) => {
+    const { bytes, ...answer } = await get(url, accept);
+    return { ...answer, text: bytes.toString('utf8') };
+  };
+}
+
+/** The same for what is no text. */
+export function outgoingBytes(o: Asking): (url: string, accept: string) => Promise<BytesAnswer> {
   const limits = { ...LIMITS, ...o.limits };
   let total = 0;
-  const once = async (url: string, accept: string, hops: number): Promise<Answer> => {
+  const once = async (url: string, accept: string, hops: number): Promise<BytesAnswer> => {
     const origin = new URL(url).origin;
     const quiet = new AbortController();
     let timer = setTimeout(() => quiet.abort(), limits.patience);
@@ -89,13 +104,17 @@ export function outgoing(o: {
         if (hops >= MOST_REDIRECTS) throw new HelkError('service.invalid', `${url} sends on in a circle.`, 'address');
         return await once(to.href, accept, hops + 1);
       }
-      const text = await body(r, url, alive);
+      const bytes = await body(r, url, alive);
       if (!r.ok) {
-        const refusal = new HelkError('service.refused', `${url} answered ${r.status}${reason(text, r)}.`, 'address');
+        const refusal = new HelkError(
+          'service.refused',
+          `${url} answered ${r.status}${reason(bytes.toString('utf8'), r)}.`,
+          'address',
+        );
         if (BUSY.has(r.status)) throw new Busy(refusal, Number(r.headers.get('retry-after') ?? 0) * 1000);
         throw refusal;
       }
-      return { url, text, header: (n) => r.headers.get(n) };
+      return { url, bytes, header: (n) => r.headers.get(n) };
     } catch (e) {
       if (e instanceof HelkError || e instanceof Busy) throw e;
       if (o.signal?.aborted) throw new HelkError('run.cancelled', 'It was cancelled; nothing was changed.');
@@ -116,7 +135,7 @@ export function outgoing(o: {
       clearTimeout(timer);
     }
   };
-  const body = async (r: Response, url: string, alive: () => void): Promise<string> => {
+  const body = async (r: Response, url: string, alive: () => void): Promise<Buffer> => {
     const parts: Uint8Array[] = [];
     let size = 0;
     const reader = r.body?.getReader();
@@ -137,7 +156,7 @@ export function outgoing(o: {
       }
       parts.push(value);
     }
-    return Buffer.concat(parts).toString('utf8');
+    return Buffer.concat(parts);
   };
   return async (url, accept) => {
     serviceAddress(url);

@@ -6,12 +6,15 @@ import { boxParam, crsParam, known, meets, page, send } from './asked';
 import { PORTAL_ABOUT, PORTAL_SETS, PORTAL_TITLE, type PortalSet } from './collections';
 import { PortalStore } from './data';
 import { portalFile } from './file';
+import { MAP_TITLE, MapTiles, oneTileSet, setOfScales, setsOfScales, tileSets } from './map';
+
+const wholeOf = (text: string): number => (/^\d{1,9}$/.test(text) ? Number(text) : -1);
 
 /**
  * The stand-in portal: a catalogue and feature service over invented data, under /portal.
  *
  * Standards: OGC API - Features Part 1 (OGC 17-069r4), Part 2 (OGC 18-058r1) and Part 5 (OGC 23-058r1), OGC API - Records Part 1
- * (OGC 20-004r1).
+ * (OGC 20-004r1), OGC API - Tiles Part 1 (OGC 20-057).
  */
 export function portalRoutes(app: Express, { config, pool }: Context): void {
   const store = new PortalStore(portalFile(config.dataDir), pool);
@@ -37,10 +40,22 @@ export function portalRoutes(app: Express, { config, pool }: Context): void {
         link('conformance', `${b}/conformance`, 'Standards it keeps to'),
         link('data', `${b}/collections`, 'Collections'),
         link('http://www.opengis.net/def/rel/ogc/1.0/ogc-catalog', `${b}/collections/${CATALOGUE}`, 'Catalogue'),
+        link('http://www.opengis.net/def/rel/ogc/1.0/tilesets-map', `${b}/map/tiles`, MAP_TITLE),
+        link('http://www.opengis.net/def/rel/ogc/1.0/tiling-schemes', `${b}/tileMatrixSets`, 'Scales of tiles'),
       ],
     });
   });
   portal.get('/conformance', (_req, res) => send(res, { conformsTo: CONFORMS }));
+
+  const tiles = new MapTiles(config.dataDir, pool);
+  portal.get('/tileMatrixSets', (req, res) => send(res, setsOfScales(base(req))));
+  portal.get('/tileMatrixSets/:set', (req, res) => send(res, setOfScales(req.params.set)));
+  portal.get('/map/tiles', (req, res) => send(res, tileSets(base(req))));
+  portal.get('/map/tiles/:set', (req, res) => send(res, oneTileSet(base(req), req.params.set)));
+  portal.get('/map/tiles/:set/:level/:row/:column', async (req, res) => {
+    const { set, level, row, column } = req.params;
+    res.type('image/png').send(await tiles.tile(set, level, wholeOf(row), wholeOf(column)));
+  });
 
   portal.get('/collections', async (req, res) => {
     const all = await store.all();

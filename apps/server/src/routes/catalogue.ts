@@ -1,7 +1,7 @@
 import type { Express } from 'express';
 import { describeMethod, methodOf, methods, parseCrs, searchCrs } from '@helk/core';
 import { openApi } from '@helk/core/api/openapi';
-import { VERSION } from '../version';
+import { VERSION } from '@helk/core/version';
 import { hang } from './hang';
 
 /** What does not depend on a project: methods, coordinate systems, the API's own description. */

@@ -1,7 +1,5 @@
 import type { Express } from 'express';
 import { displayUnit, HelkError, kindOf, parseCrs, systemOf, type DatasetInfo, type Note } from '@helk/core';
-import { datasetsIn } from '@helk/core/api/refs';
-import type { ApiRun } from '@helk/core/api/schemas';
 import type { Context } from '../context';
 import type { Project } from '../projects';
 import { getDatasetRow, toDataset, type DatasetRow } from '../store/project-store';
@@ -58,31 +56,6 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
       .db('datasets')
       .where({ id: row.id })
       .update({ drafts: Object.keys(all).length ? JSON.stringify(all) : null });
-  });
-
-  hang(app, 'deleteDataset', async ({ params }) => {
-    const p = await projects.get(params['project']!);
-    const row = await getDatasetRow(p.db, params['dataset']!);
-    const reads = (r: ApiRun): boolean =>
-      (r.state === 'queued' || r.state === 'running') && datasetsIn(r.inputs).includes(row.id);
-    if (runs.liveRuns(p).some(reads)) {
-      throw new HelkError(
-        'dataset.inUse',
-        `"${row.name}" is being read by a run; wait for it or cancel it.`,
-        'dataset',
-      );
-    }
-    await p.db('datasets').where({ id: row.id }).update({ state: 'removed' });
-    p.send({ type: 'removed', ids: [row.id] });
-  });
-
-  hang(app, 'restoreDataset', async ({ params }) => {
-    const p = await projects.get(params['project']!);
-    const row = await getDatasetRow(p.db, params['dataset']!, 'removed');
-    await p.db('datasets').where({ id: row.id }).update({ state: 'ready' });
-    const dataset = toDataset(await getDatasetRow(p.db, row.id));
-    p.send({ type: 'datasets', datasets: [dataset] });
-    return dataset;
   });
 }
 

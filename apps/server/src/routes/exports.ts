@@ -3,7 +3,7 @@ import { HelkError } from '@helk/core';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import type { Context } from '../context';
 import type { Project } from '../projects';
-import { getDatasetRow } from '../store/project-store';
+import { getDatasetRow, listDatasets } from '../store/project-store';
 import { download } from './bytes';
 import { hang } from './hang';
 import { resultOf } from './waiting';
@@ -23,6 +23,22 @@ export function exportRoutes(app: Express, { projects, temp }: Context): void {
     const p = await projects.get(params['project']!);
     const row = await getDatasetRow(p.db, params['dataset']!);
     await send(p, [row.id], query.format ?? null, row.name, res);
+  });
+
+  hang(app, 'packProject', async ({ params, query, res }) => {
+    const p = await projects.get(params['project']!);
+    const named = [...new Set(query.datasets.split(',').filter(Boolean))];
+    for (const id of named) await getDatasetRow(p.db, id);
+    const ids =
+      query.of === 'named'
+        ? named
+        : (await listDatasets(p.db)).filter((d) => query.of === 'all' || d.source === null).map((d) => d.id);
+    const { name } = await p.describe();
+    await temp.use(async ({ path }) => {
+      const task = { kind: 'pack' as const, file: p.file, datasets: ids, project: query.project, target: path };
+      await resultOf(p.start(task), res);
+      await download(res, path, `${name}.zip`, 'application/zip');
+    });
   });
 
   hang(app, 'exportSeveral', async ({ params, query, res }) => {

@@ -5,7 +5,7 @@ import { listDatasets, listRuns } from '../store/project-store';
 import { listRecipes } from '../store/recipes';
 import { listTables } from '../store/run-tables';
 import { listFindings } from '../store/findings';
-import { listSheets } from '../store/sheets';
+import { backgrounds, palettes, reports, sheets } from '../store/written';
 import { download, receive } from './bytes';
 import { hang } from './hang';
 import { leaving, resultOf } from './waiting';
@@ -34,7 +34,10 @@ export function projectRoutes(app: Express, { projects, runs, temp, config }: Co
       recipes: await listRecipes(p.db),
       tables: await listTables(p.db),
       findings: await listFindings(p.db),
-      sheets: await listSheets(p.db),
+      sheets: await sheets.list(p.db),
+      reports: await reports.list(p.db),
+      palettes: await palettes.list(p.db),
+      backgrounds: await backgrounds.list(p.db),
       workbench: stored.workbench ? (JSON.parse(stored.workbench) as { version: 1 }) : null,
     };
   });

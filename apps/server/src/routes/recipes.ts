@@ -1,15 +1,14 @@
 import type { Express } from 'express';
-import type { Knex } from 'knex';
 import * as z from 'zod';
 import { refuseBroken } from '@helk/core/recipe/check';
-import { historyOf, type Past, type PastDataset, type PastRun } from '@helk/core/recipe/history';
+import { historyOf } from '@helk/core/recipe/history';
 import { lift } from '@helk/core/recipe/lift';
 import { RecipeShape, recipeFrom, writeRecipe, type Recipe } from '@helk/core/recipe/shape';
 import type { ApiRecipe, ApiTable } from '@helk/core/api/schemas';
 import type { Context } from '../context';
 import type { Project } from '../projects';
-import { listDatasets, listRuns } from '../store/project-store';
 import { addRecipe, getRecipe, listRecipes, looked, methodIn, recipeAt, saveRecipe, setRecipe } from '../store/recipes';
+import { toldOf } from '../store/told';
 import { addTable, getTable, listTables, saveTable, setTable } from '../store/run-tables';
 import { checkTable, reportOf, runTable } from '../work/run-tables';
 import { attach } from './bytes';
@@ -37,7 +36,7 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
   hang(app, 'checkRecipe', ({ body }) => looked(recipeFrom(body.recipe), 'recipe:draft'));
   hang(app, 'liftRecipe', async ({ params, body }) => {
     const { db } = await of(params);
-    const past = await pastOf(db);
+    const past = await toldOf(db);
     return lift(historyOf(body.datasets, past), past);
   });
   hang(app, 'recipes', async ({ params }) => listRecipes((await of(params)).db));
@@ -60,11 +59,12 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
   hang(app, 'deleteRecipe', async ({ params }) => {
     const p = await of(params);
     await setRecipe(p.db, params['recipe']!, 'removed');
-    p.send({ type: 'unwritten', ids: [params['recipe']!] });
+    await p.binned([params['recipe']!]);
   });
   hang(app, 'restoreRecipe', async ({ params }) => {
     const p = await of(params);
     await setRecipe(p.db, params['recipe']!, 'ready');
+    await p.binned([]);
     return told(p, await getRecipe(p.db, params['recipe']!));
   });
 
@@ -81,11 +81,12 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
   hang(app, 'deleteTable', async ({ params }) => {
     const p = await of(params);
     await setTable(p.db, params['table']!, 'removed');
-    p.send({ type: 'unwritten', ids: [params['table']!] });
+    await p.binned([params['table']!]);
   });
   hang(app, 'restoreTable', async ({ params }) => {
     const p = await of(params);
     await setTable(p.db, params['table']!, 'ready');
+    await p.binned([]);
     return shown(p, await getTable(p.db, params['table']!));
   });
   hang(app, 'checkTable', async ({ params }) => {
@@ -101,14 +102,4 @@ export function recipeRoutes(app: Express, { projects, runs }: Context): void {
     const table = await getTable(p.db, params['table']!);
     attach(res, `${table.title}.csv`, 'text/csv; charset=utf-8', await reportOf(p, table));
   });
-}
-
-/** What a project knows of how its datasets were made. */
-async function pastOf(db: Knex): Promise<Past> {
-  const datasets = await listDatasets(db);
-  const runs = await listRuns(db);
-  return {
-    datasets: Object.fromEntries(datasets.map((d) => [d.id, d as unknown as PastDataset])),
-    runs: Object.fromEntries(runs.map((r) => [r.id, r as PastRun])),
-  };
 }

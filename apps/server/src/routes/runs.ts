@@ -1,16 +1,25 @@
 import type { Express } from 'express';
+import { toProblem } from '@helk/core';
 import { glanceOf } from '@helk/core/glance/registry';
 import type { Context } from '../context';
 import { getDatasetRow } from '../store/project-store';
 import { hang } from './hang';
 import { resultOf } from './waiting';
 
+/** What is wrong of a draft because it is one. */
+const UNFINISHED = new Set(['method.parameter', 'method.input', 'crs.unknown', 'recipe.invalid', 'request.invalid']);
+
 export function runRoutes(app: Express, { projects, runs, pool }: Context): void {
-  hang(
-    app,
-    'forecast',
-    async ({ params, body }) => (await runs.forecast(await projects.get(params['project']!), body)) as never,
-  );
+  hang(app, 'forecast', async ({ params, body: { draft, ...run } }) => {
+    const p = await projects.get(params['project']!);
+    try {
+      return (await runs.forecast(p, run)) as never;
+    } catch (e) {
+      const refused = toProblem(e);
+      if (!draft || !UNFINISHED.has(refused.code)) throw e;
+      return { checks: [], suggestions: {}, estimate: null, plain: {}, refused };
+    }
+  });
   hang(app, 'glance', async ({ params, body, res }) => {
     const p = await projects.get(params['project']!);
     const glance = glanceOf(params['glance']!).id;

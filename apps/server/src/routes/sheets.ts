@@ -1,25 +1,24 @@
 import { readFile } from 'node:fs/promises';
 import type { Express } from 'express';
-import type { ApiFinding, ApiSheet } from '@helk/core/api/schemas';
+import type { ApiFinding } from '@helk/core/api/schemas';
+import { reportFrom } from '@helk/core/report/shape';
 import { sheetFrom } from '@helk/core/sheet/shape';
 import type { Context } from '../context';
 import type { Project } from '../projects';
 import { addFinding, getFinding, listFindings, orderFindings, saveFinding, setFinding } from '../store/findings';
 import { addPicture, getPicture, LARGEST_PICTURE } from '../store/pictures';
-import { addSheet, getSheet, listSheets, saveSheet, setSheet } from '../store/sheets';
-import { receive } from './bytes';
+import { pageOf } from '../store/told';
+import { palettes, reports, sheets } from '../store/written';
+import { attach, receive } from './bytes';
 import { hang } from './hang';
+import { kept } from './kept';
 
 const found = (p: Project, finding: ApiFinding): ApiFinding => {
   p.send({ type: 'findings', findings: [finding] });
   return finding;
 };
-const drawn = (p: Project, sheet: ApiSheet): ApiSheet => {
-  p.send({ type: 'sheets', sheets: [sheet] });
-  return sheet;
-};
 
-/** Findings and map sheets of a project, and the pictures of both. */
+/** Findings, map sheets, reports and palettes of a project, and the pictures in them. */
 export function sheetRoutes(app: Express, { projects, temp }: Context): void {
   const of = (params: Record<string, string>): Promise<Project> => projects.get(params['project']!);
 
@@ -41,33 +40,47 @@ export function sheetRoutes(app: Express, { projects, temp }: Context): void {
   hang(app, 'deleteFinding', async ({ params }) => {
     const p = await of(params);
     await setFinding(p.db, params['finding']!, 'removed');
-    p.send({ type: 'unwritten', ids: [params['finding']!] });
+    await p.binned([params['finding']!]);
   });
   hang(app, 'restoreFinding', async ({ params }) => {
     const p = await of(params);
     await setFinding(p.db, params['finding']!, 'ready');
+    await p.binned([]);
     return found(p, await getFinding(p.db, params['finding']!));
   });
 
-  hang(app, 'sheets', async ({ params }) => listSheets((await of(params)).db));
-  hang(app, 'createSheet', async ({ params, body }) => {
-    const p = await of(params);
-    return drawn(p, await addSheet(p.db, sheetFrom(body.sheet)));
+  const sheet = kept(sheets, (p, sheets) => p.send({ type: 'sheets', sheets }));
+  hang(app, 'sheets', async ({ params }) => sheets.list((await of(params)).db));
+  hang(app, 'createSheet', async ({ params, body }) => sheet.add(await of(params), sheetFrom(body.sheet)));
+  hang(app, 'saveSheet', async ({ params, body }) =>
+    sheet.save(await of(params), params['sheet']!, sheetFrom(body.sheet)),
+  );
+  hang(app, 'deleteSheet', async ({ params }) => sheet.remove(await of(params), params['sheet']!));
+  hang(app, 'restoreSheet', async ({ params }) => sheet.restore(await of(params), params['sheet']!));
+
+  const report = kept(reports, (p, reports) => p.send({ type: 'reports', reports }));
+  hang(app, 'reports', async ({ params }) => reports.list((await of(params)).db));
+  hang(app, 'createReport', async ({ params, body }) => report.add(await of(params), reportFrom(body.report)));
+  hang(app, 'saveReport', async ({ params, body }) =>
+    report.save(await of(params), params['report']!, reportFrom(body.report)),
+  );
+  hang(app, 'deleteReport', async ({ params }) => report.remove(await of(params), params['report']!));
+  hang(app, 'restoreReport', async ({ params }) => report.restore(await of(params), params['report']!));
+
+  hang(app, 'reportPage', async ({ params, res }) => {
+    const { db } = await of(params);
+    const { report } = await reports.get(db, params['report']!);
+    attach(res, `${report.title}.html`, 'text/html; charset=utf-8', await pageOf(db, report));
   });
-  hang(app, 'saveSheet', async ({ params, body }) => {
-    const p = await of(params);
-    return drawn(p, await saveSheet(p.db, params['sheet']!, sheetFrom(body.sheet)));
-  });
-  hang(app, 'deleteSheet', async ({ params }) => {
-    const p = await of(params);
-    await setSheet(p.db, params['sheet']!, 'removed');
-    p.send({ type: 'unwritten', ids: [params['sheet']!] });
-  });
-  hang(app, 'restoreSheet', async ({ params }) => {
-    const p = await of(params);
-    await setSheet(p.db, params['sheet']!, 'ready');
-    return drawn(p, await getSheet(p.db, params['sheet']!));
-  });
+
+  const palette = kept(palettes, (p, palettes) => p.send({ type: 'palettes', palettes }));
+  hang(app, 'palettes', async ({ params }) => palettes.list((await of(params)).db));
+  hang(app, 'createPalette', async ({ params, body }) => palette.add(await of(params), body.palette));
+  hang(app, 'savePalette', async ({ params, body }) =>
+    palette.save(await of(params), params['palette']!, body.palette),
+  );
+  hang(app, 'deletePalette', async ({ params }) => palette.remove(await of(params), params['palette']!));
+  hang(app, 'restorePalette', async ({ params }) => palette.restore(await of(params), params['palette']!));
 
   hang(app, 'addPicture', async ({ params, req }) => {
     const p = await of(params);

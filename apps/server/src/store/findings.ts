@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import { HelkError } from '@helk/core';
 import type { Finding, FindingBodyOf } from '@helk/core/sheet/finding';
+import { setState } from './bin';
 import { newId, now } from './ids';
 
 interface FindingRow {
@@ -67,5 +68,5 @@ export async function orderFindings(db: Knex, ids: readonly string[]): Promise<F
 
 export async function setFinding(db: Knex, id: string, state: FindingRow['state']): Promise<void> {
   await rowOf(db, id, state === 'ready' ? 'removed' : 'ready');
-  await db('findings').where({ id }).update({ state });
+  await setState(db, 'findings', id, state);
 }

@@ -7,6 +7,9 @@ interface Step {
   down(db: Knex): Promise<void>;
 }
 
+/** Tables whose rows went to the bin when there came to be one. */
+const BINNED = ['datasets', 'recipes', 'run_tables', 'findings', 'sheets', 'reports', 'palettes'];
+
 /** The layout of a project file, step by step. A step that has been released is never changed. */
 export const MIGRATIONS: Step[] = [
   {
@@ -212,6 +215,47 @@ export const MIGRATIONS: Step[] = [
       await db.schema.alterTable('datasets', (t) => t.dropColumn('revision'));
       for (const t of ['sheets', 'findings', 'pictures']) await db.schema.dropTable(t);
     },
+  },
+  {
+    // Reports, and colours that were put together.
+    name: '008-reports',
+    up: async (db) => {
+      for (const name of ['reports', 'palettes'])
+        await db.schema.createTable(name, (t) => {
+          t.text('id').primary();
+          t.text('state').notNullable();
+          t.text('body').notNullable();
+          t.text('created_at').notNullable();
+          t.text('changed_at').notNullable();
+        });
+    },
+    down: async (db) => {
+      for (const t of ['palettes', 'reports']) await db.schema.dropTable(t);
+    },
+  },
+  {
+    // What was removed lies in a bin, and it is known since when.
+    name: '009-bin',
+    up: async (db) => {
+      for (const name of BINNED) await db.schema.alterTable(name, (t) => t.text('removed_at'));
+    },
+    down: async (db) => {
+      for (const name of BINNED) await db.schema.alterTable(name, (t) => t.dropColumn('removed_at'));
+    },
+  },
+  {
+    // Pictures of the ground that lie under the data.
+    name: '010-backgrounds',
+    up: (db) =>
+      db.schema.createTable('backgrounds', (t) => {
+        t.text('id').primary();
+        t.text('state').notNullable();
+        t.text('body').notNullable();
+        t.text('created_at').notNullable();
+        t.text('changed_at').notNullable();
+        t.text('removed_at');
+      }),
+    down: (db) => db.schema.dropTable('backgrounds'),
   },
 ];
 

@@ -1,6 +1,7 @@
 import { crsOfCode, handleOn, measureRaster } from '@helk/core';
 import type { Knex } from 'knex';
 import { setupNode } from '@helk/node';
+import { Machine } from '../work/machine';
 import { RunService } from '../work/runs';
 import { configFrom } from '../config';
 import type { Project } from '../projects';
@@ -88,7 +89,7 @@ describe('the end of a run', () => {
         cancel: () => undefined,
       }),
     } as unknown as Project;
-    const service = new RunService(configFrom({ HELK_DATA: '/tmp/none' }, '/tmp'));
+    const service = new RunService(configFrom({ HELK_DATA: '/tmp/none' }, '/tmp'), new Machine('/tmp/none'));
     await (service as unknown as { launch(p: Project, id: string, t: object): Promise<unknown> }).launch(fake, run, {});
     while ((await getRun(db, run)).state !== 'failed') await new Promise((r) => setTimeout(r, 50));
     expect(sent.slice(0, 2)).toEqual(['running', 'failed store.full']);

@@ -64,6 +64,7 @@ export interface DatasetRow {
   step: string | null;
   replaced_by: string | null;
   revision: number;
+  removed_at?: string | null;
 }
 
 export function toRun(r: RunRow, outputs: string[]): ApiRun {
@@ -303,26 +304,28 @@ export async function publish(
 /** Rows removed between two breaths. */
 const AT_ONCE = 32;
 
-/**
- * Removes datasets in a state with all that is stored of them, a few rows at a time, so that the server goes on answering while
- * gigabytes go.
- */
-async function removeDatasets(db: Knex, state: 'staged' | 'removed', runId: string | null = null): Promise<void> {
-  const wanted = db('datasets').where({ state }).select('id');
-  const ids = (await (runId ? wanted.where({ run_id: runId }) : wanted)) as { id: string }[];
-  for (const { id } of ids) {
+/** Removes staged datasets with all that is stored of them, a few rows at a time, so that the server goes on answering while gigabytes go. */
+export async function discard(db: Knex, ids: readonly string[]): Promise<void> {
+  for (const id of ids) {
     while (
       (await db('pieces')
         .whereIn('rowid', db('pieces').where({ dataset_id: id }).limit(AT_ONCE).select('rowid'))
         .delete()) === AT_ONCE
     )
       await breath();
-    await db('datasets').where({ id, state }).delete();
+    await db('datasets').where({ id, state: 'staged' }).delete();
   }
 }
 
-/** Removes what a run had staged, chunks included. */
-export const discardStaged = (db: Knex, runId: string | null): Promise<void> => removeDatasets(db, 'staged', runId);
+/** Removes what a run had staged, chunks included; of all runs where none is named. */
+export async function discardStaged(db: Knex, runId: string | null): Promise<void> {
+  const staged = db('datasets').where({ state: 'staged' }).select('id');
+  const rows = (await (runId ? staged.where({ run_id: runId }) : staged)) as { id: string }[];
+  await discard(
+    db,
+    rows.map((r) => r.id),
+  );
+}
 
 export async function endRun(
   db: Knex,
@@ -338,7 +341,7 @@ export async function endRun(
   await discardStaged(db, runId);
 }
 
-/** At start-up: unfinished runs are marked, staged and removed data go. */
+/** At start-up: unfinished runs are marked, staged data go. What was removed stays in the bin. */
 export async function recover(db: Knex): Promise<number> {
   const open = (await db('runs').whereIn('state', ['queued', 'running']).select('id')) as { id: string }[];
   for (const { id } of open) {
@@ -349,6 +352,5 @@ export async function recover(db: Knex): Promise<number> {
     });
   }
   await discardStaged(db, null);
-  await removeDatasets(db, 'removed');
   return open.length;
 }

@@ -6,6 +6,7 @@ import { recipeMethod } from '@helk/core/recipe/method';
 import { recipeFrom, type Recipe } from '@helk/core/recipe/shape';
 import { simulationMethod } from '@helk/core/recipe/simulation';
 import { recipeIdIn, recipeMethodId, SIMULATE } from '@helk/core/recipe/names';
+import { setState } from './bin';
 import { newId, now } from './ids';
 
 export interface RecipeRow {
@@ -128,5 +129,5 @@ const versionRow = (row: RecipeRow, recipe: Recipe): VersionRow => ({
 
 export async function setRecipe(db: Knex, id: string, state: RecipeRow['state']): Promise<void> {
   await rowOf(db, id, state === 'ready' ? 'removed' : 'ready');
-  await db('recipes').where({ id }).update({ state });
+  await setState(db, 'recipes', id, state);
 }

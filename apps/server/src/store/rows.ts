@@ -55,7 +55,8 @@ export const FindingRowShape = z.object({
   body: Text,
   created_at: Time,
 });
-export const SheetRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time, changed_at: Time });
+/** Of a map sheet, a report, a palette, a background. */
+export const PaperRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time, changed_at: Time });
 export const TableRowShape = z.object({ id: Id, state: Kept, body: Text, created_at: Time });
 
 export const DatasetRowShape = z.object({

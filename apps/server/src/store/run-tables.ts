@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import { HelkError } from '@helk/core';
 import type { ApiTable, ApiTableBody } from '@helk/core/api/schemas';
+import { setState } from './bin';
 import { newId, now } from './ids';
 
 export interface TableRecord {
@@ -43,5 +44,5 @@ export async function saveTable(db: Knex, id: string, body: ApiTableBody): Promi
 
 export async function setTable(db: Knex, id: string, state: TableRecord['state']): Promise<void> {
   await rowOf(db, id, state === 'ready' ? 'removed' : 'ready');
-  await db('run_tables').where({ id }).update({ state });
+  await setState(db, 'run_tables', id, state);
 }

@@ -23,6 +23,7 @@ import { newId, now } from '../store/ids';
 import type { TempFile } from '../store/temp';
 import type { Handle, TimeLimit } from './pool';
 import { readBounds, readingTime, takingTime } from './bounds';
+import type { Machine } from './machine';
 import type { ProgressMessage, ServiceTask, Task } from './tasks';
 
 /** Milliseconds between two tries to record how a run ended. */
@@ -49,16 +50,21 @@ interface Live {
 export class RunService {
   private readonly live = new Map<string, Live>();
 
-  constructor(private readonly config: Config) {}
+  constructor(
+    private readonly config: Config,
+    private readonly machine: Machine,
+  ) {}
 
   /** @param known the method, where it has been worked out already */
   async forecast(project: Project, r: Omit<RunRequest, 'variantOf'>, known?: Method): Promise<Forecast> {
     const params = await pinned(project.db, r.method, r.params);
-    return forecast(
+    const f = forecast(
       known ?? (await methodIn(project.db, r.method, undefined, params)),
       await this.infos(project, r.inputs),
       params,
     );
+    if (!f.estimate) return f;
+    return { ...f, estimate: { ...f.estimate, seconds: f.estimate.seconds * this.machine.factor(r.method) } };
   }
 
   private async infos(project: Project, inputs: Record<string, string[]>): Promise<Record<string, DatasetInfo[]>> {
@@ -109,12 +115,14 @@ export class RunService {
       naming: r.naming ?? null,
       table: r.table ?? null,
     });
-    return this.launch(project, id, {
-      kind: 'run',
-      file: project.file,
-      runId: id,
-      memoryLimit: this.config.memoryLimit,
-    });
+    const task: Task = { kind: 'run', file: project.file, runId: id, memoryLimit: this.config.memoryLimit };
+    return this.launch(project, id, task, {}, (run) => this.learn(run, f.estimate?.seconds ?? 0));
+  }
+
+  /** What a run took corrects the estimates of those that come. */
+  private learn(run: ApiRun, estimated: number): void {
+    if (run.state !== 'done' || !run.startedAt || !run.endedAt) return;
+    this.machine.learn(run.method, estimated, (Date.parse(run.endedAt) - Date.parse(run.startedAt)) / 1000);
   }
 
   /** Records a row of a run table that cannot run, with the reason: it stands among the others, to be mended. */
@@ -229,6 +237,7 @@ export class RunService {
     id: string,
     task: Task,
     { limit, upload }: { limit?: TimeLimit; upload?: TempFile } = {},
+    over: (run: ApiRun) => void = () => undefined,
   ): Promise<ApiRun> {
     const run = await getRun(project.db, id);
     const onProgress = ({ share, stage }: ProgressMessage): void => {
@@ -251,6 +260,7 @@ export class RunService {
           ? (await listDatasets(project.db)).filter((d) => finished.outputs.includes(d.id))
           : [];
         this.live.delete(id);
+        over(finished);
         const events: ProjectEvent[] = [
           ...(datasets.length ? [{ type: 'datasets' as const, datasets }] : []),
           { type: 'run', run: finished },

@@ -64,6 +64,16 @@ export interface SaveTask extends Common {
   target: string;
 }
 
+/** Writes a project as one zip that others can read. */
+export interface PackTask extends Common {
+  kind: 'pack';
+  /** Those whose data go into it. */
+  datasets: string[];
+  /** Whether the whole project lies in it as well. */
+  project: boolean;
+  target: string;
+}
+
 /** Makes a project of ours from a saved one: every row looked at, then copied into a file with our own tables. */
 export interface AdoptTask {
   kind: 'adopt';
@@ -103,7 +113,16 @@ export interface GlanceTask extends Common {
 }
 
 export type Task =
-  RunTask | ImportTask | ReviewTask | ExportTask | SaveTask | AdoptTask | ServiceTask | SampleTask | GlanceTask;
+  | RunTask
+  | ImportTask
+  | ReviewTask
+  | ExportTask
+  | SaveTask
+  | PackTask
+  | AdoptTask
+  | ServiceTask
+  | SampleTask
+  | GlanceTask;
 
 /**
  * Tasks that wait for other machines stand in a queue of their own, so that they hold up no computing; so does the making of samples,

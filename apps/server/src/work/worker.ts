@@ -8,6 +8,7 @@ import { glance } from './jobs/glance';
 import type { Hands } from './jobs/hands';
 import { look, take } from './jobs/read';
 import { run } from './jobs/run';
+import { pack } from './jobs/pack';
 import { makeSample } from './jobs/sample';
 import { save, write } from './jobs/write';
 import type { Task, TaskResult, Threaded } from './tasks';
@@ -23,6 +24,7 @@ const DOING: Doing = {
   review: look,
   export: write,
   save,
+  pack,
   adopt,
   service: fetchIn,
   sample: makeSample,

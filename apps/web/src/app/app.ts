@@ -22,6 +22,7 @@ import { Ledger } from './ledger/ledger';
 import { PaneShell } from './pane/pane';
 import { ICONS } from './parts/icons';
 import { ProjectMenu } from './projects/project-menu';
+import { UndoRedo } from './parts/undo-redo';
 import { SystemMenu } from './projects/system-menu';
 import { DeskView } from './recipes/desk-view';
 import { RecipesList } from './recipes/recipes-list';
@@ -30,6 +31,8 @@ import { RunSheet } from './run-sheet/run-sheet';
 import { Drawing } from './draw/drawing';
 import { Desk } from './state/desk';
 import { Findings } from './state/findings';
+import { Address } from './state/address';
+import { Changes } from './state/changes';
 import { Closer } from './state/closer';
 import { BenchStore, type Stage } from './state/bench.store';
 import { Cursor } from './state/cursor';
@@ -42,6 +45,9 @@ import { WorkSide } from './work/work-side';
 
 /** How long what stands beside the map waits for its first picture, ms: both would draw out both. */
 const BESIDE = 1200;
+
+/** Without its full stop: within a sentence. */
+const plain = (words: string): string => words.replace(/\.$/, '');
 
 /** The workbench: rail, stage, panes, evidence, run sheet. */
 @Component({
@@ -63,6 +69,7 @@ const BESIDE = 1200;
     RunSheet,
     SheetsList,
     SystemMenu,
+    UndoRedo,
     WorkSide,
   ],
   viewProviders: [provideIcons(ICONS)],
@@ -76,6 +83,7 @@ export class App {
   protected readonly service = inject(ServiceStore);
   protected readonly desk = inject(Desk);
   private readonly findings = inject(Findings);
+  protected readonly changes = inject(Changes);
   /** Something lies where the panes are. */
   protected readonly covered = computed(() => this.review.open() || this.service.open() || this.desk.lying() !== null);
   /** Lights links of what is picked, wherever those are seen. */
@@ -127,6 +135,7 @@ export class App {
   });
   constructor() {
     inject(Closer);
+    inject(Address);
     const { first } = inject(Drawing);
     effect((done) => {
       if (this.store.loading() || this.beside()) return;
@@ -158,7 +167,17 @@ export class App {
   @HostListener('document:keydown', ['$event'])
   protected keys(e: KeyboardEvent): void {
     const typing = e.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName);
-    if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') this.askBox()?.take();
+    const key = e.key.toLowerCase();
+    if ((e.ctrlKey || e.metaKey) && key === 'k') this.askBox()?.take();
+    // What lies on the desk, and a work, take their own changes back.
+    else if (
+      (e.ctrlKey || e.metaKey) &&
+      (key === 'z' || key === 'y') &&
+      !typing &&
+      !this.covered() &&
+      !this.bench.work()
+    )
+      void (key === 'y' || e.shiftKey ? this.again() : this.back());
     else if (e.altKey && /^[1-4]$/.test(e.key)) {
       const id = Number(e.key);
       if (this.bench.panes().some((p) => p.id === id)) this.bench.set({ activePane: id });
@@ -181,6 +200,16 @@ export class App {
     else if (!typing && e.key === 'Escape') this.bench.set({ readout: null });
     else return;
     e.preventDefault();
+  }
+
+  protected async back(): Promise<void> {
+    const words = await this.changes.undo();
+    if (words) this.store.notify(`Taken back: ${plain(words)}.`);
+  }
+
+  protected async again(): Promise<void> {
+    const words = await this.changes.redo();
+    if (words) this.store.notify(`Done again: ${plain(words)}.`);
   }
 
   protected growEvidence(by: number): void {

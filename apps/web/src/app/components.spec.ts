@@ -24,6 +24,7 @@ import { BenchStore } from './state/bench.store';
 import { emptyPane } from './state/panes';
 import { ProjectStore } from './state/project.store';
 import { datasetOf, runOf, projectOf } from './testing';
+import { NOTHING_WRITTEN } from './state/written';
 
 const crs = {
   code: 'EPSG:32627',
@@ -53,10 +54,7 @@ const detail: ApiProjectDetail = {
     ),
   ],
   runs: [],
-  recipes: [],
-  tables: [],
-  findings: [],
-  sheets: [],
+  ...NOTHING_WRITTEN,
   workbench: null,
 };
 

@@ -25,9 +25,11 @@ import { Key } from './pane/key';
 import { FormulaField } from './parts/formula-field';
 import { RulesEditor } from './run-sheet/rules-editor';
 import { FeatureData } from './state/feature-data';
+import { TableLooks } from './state/table-looks';
 import { Picks } from './state/picks';
 import { ProjectStore } from './state/project.store';
 import { datasetOf, runOf, projectOf, described } from './testing';
+import { NOTHING_WRITTEN } from './state/written';
 
 const crs = {
   code: 'EPSG:32627',
@@ -86,10 +88,7 @@ class FakeApi {
       project: projectOf('project1'),
       datasets: [item('matrix0001', matrix, 'matrix'), item('overlay001', squares(), 'overlay')],
       runs: [run],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = () => () => undefined;
@@ -161,15 +160,17 @@ describe('features in the client', () => {
     f.componentRef.setInput('item', dataset('overlay001'));
     await settle(f);
     expect(text(f)).toContain('nothing picked');
-    const t = f.componentInstance as unknown as { sort: { set(v: object): void }; rows(): number[] };
-    t.sort.set({ column: 'v', down: false });
+    const t = f.componentInstance as unknown as { rows(): number[] };
+    const sorted = (column: string, down: boolean): void =>
+      TestBed.inject(TableLooks).put('overlay001', { sort: { column, down } });
+    sorted('v', false);
     expect(t.rows()).toEqual([2, 0, 1]);
-    t.sort.set({ column: 'v', down: true });
+    sorted('v', true);
     expect(t.rows()).toEqual([0, 2, 1]);
-    t.sort.set({ column: 'class', down: false });
+    sorted('class', false);
     expect(t.rows()).toEqual([1, 0, 2]);
     await settle(f);
-    const row = (f.nativeElement as HTMLElement).querySelector<HTMLElement>('[aria-selected]')!;
+    const row = (f.nativeElement as HTMLElement).querySelector<HTMLElement>('[data-table-row]')!;
     row.click();
     await settle(f);
     expect([...TestBed.inject(Picks).of('overlay001')!]).toEqual([0, 1, 0]);

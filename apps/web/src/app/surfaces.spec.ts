@@ -41,6 +41,7 @@ import { ProjectStore, type DatasetItem } from './state/project.store';
 import { ServiceStore } from './state/service.store';
 import { VariogramBench } from './state/variogram';
 import { datasetOf, runOf, projectOf, described } from './testing';
+import { NOTHING_WRITTEN } from './state/written';
 
 const crs = {
   code: 'EPSG:32627',
@@ -110,10 +111,7 @@ class FakeApi {
         made('run3', 'surface.kriging', { value: 'depth' }, ['krige00001', 'error00001']),
         made('run4', 'surface.idw', { value: 'moisture' }, ['other00001']),
       ],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = () => () => undefined;

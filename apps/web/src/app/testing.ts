@@ -1,6 +1,9 @@
 import { crsOfCode, describeMethod, infoOf, methods, type Dataset, type DatasetInfo } from '@helk/core';
 import type { ApiDataset, ApiProject, ApiRun } from '@helk/core/api/schemas';
 
+// All specs run in one tab; what a tab keeps of a project must not go from one to the next.
+beforeEach(() => sessionStorage.clear());
+
 /** A dataset of a project as the server would tell it, of facts or of the data themselves; for specs only. */
 export function datasetOf(
   id: string,
@@ -63,6 +66,7 @@ export const projectOf = (id: string, over: Partial<ApiProject> = {}): ApiProjec
   note: '',
   crs: crsOfCode(32627),
   bytes: 0,
+  binned: 0,
   createdAt: '',
   openedAt: null,
   problem: null,

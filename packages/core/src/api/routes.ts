@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { BACKGROUND_ROUTES } from './background-routes';
 import { RECIPE_ROUTES } from './recipe-routes';
 import { SHEET_ROUTES } from './sheet-routes';
 import * as s from './schemas';
@@ -232,7 +233,7 @@ export const ROUTES = {
   deleteDataset: {
     verb: 'delete',
     path: '/api/projects/:project/datasets/:dataset',
-    summary: 'Remove a dataset; it can be brought back until the server restarts',
+    summary: 'Remove a dataset; it lies in the bin until that is emptied',
     status: 204,
   },
   restoreDataset: {
@@ -241,6 +242,34 @@ export const ROUTES = {
     summary: 'Bring back a removed dataset',
     status: 200,
     response: s.DatasetShape,
+  },
+  bin: {
+    verb: 'get',
+    path: '/api/projects/:project/bin',
+    summary: 'All that was removed and can be brought back',
+    status: 200,
+    response: z.array(s.BinnedShape),
+  },
+  removeDatasets: {
+    verb: 'post',
+    path: '/api/projects/:project/bin',
+    summary: 'Remove several datasets at once, or none where one of them is being read',
+    body: s.Ids,
+    status: 204,
+  },
+  bringBack: {
+    verb: 'post',
+    path: '/api/projects/:project/bin/return',
+    summary: 'Bring back what was removed, whatever it is',
+    body: s.Ids,
+    status: 204,
+  },
+  emptyBin: {
+    verb: 'post',
+    path: '/api/projects/:project/bin/empty',
+    summary: 'Let what was removed go for good: all of it, or what is named',
+    body: z.object({ ids: z.array(s.Ids.shape.ids.element).max(10_000).nullable().default(null) }),
+    status: 204,
   },
   piece: {
     verb: 'get',
@@ -280,6 +309,24 @@ export const ROUTES = {
     status: 200,
     response: 'bytes',
   },
+  packProject: {
+    verb: 'get',
+    path: '/api/projects/:project/package',
+    summary:
+      'A project as one zip that others can read: data in open formats, recipes, sheets, reports, findings, lineage as JSON, a readme',
+    query: z.object({
+      /** Results, sources as well, or those named. */
+      of: z.enum(['results', 'all', 'named']).default('results'),
+      datasets: text(16_000).default(''),
+      /** Whether the whole project lies in it as well. */
+      project: z
+        .enum(['yes', 'no'])
+        .default('no')
+        .transform((v) => v === 'yes'),
+    }),
+    status: 200,
+    response: 'bytes',
+  },
   forecast: {
     verb: 'post',
     path: '/api/projects/:project/forecast',
@@ -315,6 +362,7 @@ export const ROUTES = {
   },
   ...RECIPE_ROUTES,
   ...SHEET_ROUTES,
+  ...BACKGROUND_ROUTES,
 } as const satisfies Record<string, RouteSpec>;
 
 export type RouteName = keyof typeof ROUTES;

@@ -1,13 +1,24 @@
 import * as z from 'zod';
 import { ROLE_NAMES } from '../data/band-roles';
 import { KIND_NAMES } from '../data/kinds';
+import { BackgroundEntry, type ApiBackground } from './background-schemas';
 import { RecipeEntry, TableEntry, type ApiRecipe, type ApiTable } from './recipe-schemas';
 import { Id, REF } from './refs';
-import { FindingEntry, SheetEntry, type ApiFinding, type ApiSheet } from './sheet-schemas';
+import {
+  FindingEntry,
+  PaletteEntry,
+  ReportEntry,
+  SheetEntry,
+  type ApiFinding,
+  type ApiPalette,
+  type ApiReport,
+  type ApiSheet,
+} from './sheet-schemas';
 
 /** Shapes of requests and responses: the server checks by them, the OpenAPI document and the web client are made of them. */
 
 export { Id } from './refs';
+export type * from './background-schemas';
 export type * from './recipe-schemas';
 export type * from './sheet-schemas';
 
@@ -149,6 +160,8 @@ export const ProjectShape = z.object({
   /** System of its maps, of drawing and of readouts; null until there is something that lies somewhere. */
   crs: CrsShape.nullable(),
   bytes: z.number(),
+  /** How many things lie in its bin. */
+  binned: z.number().int(),
   createdAt: z.string(),
   openedAt: z.string().nullable(),
   /** Why the project cannot be opened; null when it can. */
@@ -166,8 +179,24 @@ export const ProjectDetail = z.object({
   tables: z.array(TableEntry),
   findings: z.array(FindingEntry),
   sheets: z.array(SheetEntry),
+  reports: z.array(ReportEntry),
+  palettes: z.array(PaletteEntry),
+  backgrounds: z.array(BackgroundEntry),
   workbench: Workbench.nullable(),
 });
+
+/** What was removed from a project and can be brought back. */
+export const BinnedShape = z.object({
+  id: Id,
+  what: z.enum(['dataset', 'recipe', 'run table', 'finding', 'map sheet', 'report', 'palette', 'background']),
+  name: z.string(),
+  /** Of a dataset, what it is in one line. */
+  words: z.string(),
+  bytes: z.number(),
+  /** Not known of what was removed by an older Helk. */
+  removedAt: z.string().nullable(),
+});
+export const Ids = z.object({ ids: z.array(Id).min(1).max(10_000) });
 
 /** A file that ships with Helk to try things on. */
 export const SampleShape = z.object({
@@ -222,13 +251,13 @@ export const ReviewTaken = z.object({
     .min(1, 'Choose at least one layer.'),
 });
 
-const Address = z.string().trim().min(1, 'An address is needed.').max(2000);
+export const ServiceAddress = z.string().trim().min(1, 'An address is needed.').max(2000);
 const Box = z.tuple([z.number(), z.number(), z.number(), z.number()]).nullable().default(null);
 
 /** A service that is offered to be asked. */
 export const ServiceOffer = z.object({ title: z.string(), about: z.string(), address: z.string() });
 
-export const ServiceSearch = z.object({ address: Address, words: z.string().max(300).default(''), bbox: Box });
+export const ServiceSearch = z.object({ address: ServiceAddress, words: z.string().max(300).default(''), bbox: Box });
 
 /** What a service has that meets a search. */
 export const ServiceHits = z.object({
@@ -251,7 +280,7 @@ export const ServiceHits = z.object({
   ),
 });
 
-export const ServiceAsk = z.object({ address: Address, collection: z.string().min(1).max(300) });
+export const ServiceAsk = z.object({ address: ServiceAddress, collection: z.string().min(1).max(300) });
 
 /** One collection with its columns, and some of its features to look at. */
 export const ServiceCollection = z.object({
@@ -350,7 +379,8 @@ export const NewRun = z.object({
   seed: z.number().int().min(0).max(4294967295).default(1),
   variantOf: Id.nullable().default(null),
 });
-export const ForecastRequest = NewRun.omit({ variantOf: true });
+/** A draft is still being written: what cannot be read of it is an answer, not an error. */
+export const ForecastRequest = NewRun.omit({ variantOf: true }).extend({ draft: z.boolean().default(false) });
 export const GlanceRequest = z.object({
   inputs: z.record(Role, Id).default({}),
   params: z.record(Role, z.unknown()).default({}),
@@ -362,6 +392,8 @@ export const ForecastShape = z.object({
     .object({ cells: z.number(), of: z.string().optional(), bytes: z.number(), seconds: z.number() })
     .nullable(),
   plain: z.record(z.string(), z.unknown()),
+  /** Of a draft, why it cannot run as it is written yet. */
+  refused: z.object({ code: z.string(), message: z.string(), path: z.string().nullable() }).optional(),
 });
 export const CrsHitShape = z.object({
   code: z.string(),
@@ -386,6 +418,7 @@ export type ApiServiceHits = z.infer<typeof ServiceHits>;
 export type ApiServiceCollection = z.infer<typeof ServiceCollection>;
 export type ApiServiceTake = z.input<typeof ServiceTake>;
 export type ApiRun = z.infer<typeof RunShape>;
+export type ApiBinned = z.infer<typeof BinnedShape>;
 export type ApiProject = z.infer<typeof ProjectShape>;
 export type ApiProjectDetail = z.infer<typeof ProjectDetail>;
 export type ApiProblem = z.infer<typeof ProblemDocument>;
@@ -401,5 +434,8 @@ export type ProjectEvent =
   | { type: 'tables'; tables: ApiTable[] }
   | { type: 'findings'; findings: ApiFinding[] }
   | { type: 'sheets'; sheets: ApiSheet[] }
+  | { type: 'reports'; reports: ApiReport[] }
+  | { type: 'palettes'; palettes: ApiPalette[] }
+  | { type: 'backgrounds'; backgrounds: ApiBackground[] }
   | { type: 'unwritten'; ids: string[] }
   | { type: 'project'; project: ApiProject };

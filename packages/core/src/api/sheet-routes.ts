@@ -1,6 +1,17 @@
 import * as z from 'zod';
 import type { RouteSpec } from './routes';
-import { FindingBody, FindingEntry, FindingOrder, NewSheet, PictureEntry, SheetEntry } from './sheet-schemas';
+import {
+  FindingBody,
+  FindingEntry,
+  FindingOrder,
+  NewPalette,
+  NewReport,
+  NewSheet,
+  PaletteEntry,
+  PictureEntry,
+  ReportEntry,
+  SheetEntry,
+} from './sheet-schemas';
 
 /** Routes of findings, map sheets and their pictures. */
 export const SHEET_ROUTES = {
@@ -83,6 +94,85 @@ export const SHEET_ROUTES = {
     summary: 'Bring back a removed map sheet',
     status: 200,
     response: SheetEntry,
+  },
+  reports: {
+    verb: 'get',
+    path: '/api/projects/:project/reports',
+    summary: 'Reports of a project',
+    status: 200,
+    response: z.array(ReportEntry),
+  },
+  createReport: {
+    verb: 'post',
+    path: '/api/projects/:project/reports',
+    summary: 'A report of some results, as from a file',
+    body: NewReport,
+    status: 201,
+    response: ReportEntry,
+  },
+  saveReport: {
+    verb: 'put',
+    path: '/api/projects/:project/reports/:report',
+    summary: 'Change a report',
+    body: NewReport,
+    status: 200,
+    response: ReportEntry,
+  },
+  deleteReport: {
+    verb: 'delete',
+    path: '/api/projects/:project/reports/:report',
+    summary: 'Remove a report; it can be brought back',
+    status: 204,
+  },
+  restoreReport: {
+    verb: 'post',
+    path: '/api/projects/:project/reports/:report/restore',
+    summary: 'Bring back a removed report',
+    status: 200,
+    response: ReportEntry,
+  },
+  reportPage: {
+    verb: 'get',
+    path: '/api/projects/:project/reports/:report/page',
+    summary: 'A report as a page of HTML that needs nothing else',
+    status: 200,
+    response: 'bytes',
+  },
+  palettes: {
+    verb: 'get',
+    path: '/api/projects/:project/palettes',
+    summary: 'Palettes of a project',
+    status: 200,
+    response: z.array(PaletteEntry),
+  },
+  createPalette: {
+    verb: 'post',
+    path: '/api/projects/:project/palettes',
+    summary: 'Keep colours that somebody has put together',
+    body: NewPalette,
+    status: 201,
+    response: PaletteEntry,
+  },
+  savePalette: {
+    verb: 'put',
+    path: '/api/projects/:project/palettes/:palette',
+    summary: 'Change a palette',
+    body: NewPalette,
+    status: 200,
+    response: PaletteEntry,
+  },
+  deletePalette: {
+    verb: 'delete',
+    path: '/api/projects/:project/palettes/:palette',
+    summary: 'Remove a palette; it can be brought back',
+    status: 204,
+  },
+  restorePalette: {
+    verb: 'post',
+    path: '/api/projects/:project/palettes/:palette/restore',
+    summary: 'Bring back a removed palette',
+    status: 200,
+    response: PaletteEntry,
   },
   addPicture: {
     verb: 'post',

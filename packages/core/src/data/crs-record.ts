@@ -45,6 +45,9 @@ export type Extent = [xmin: number, ymin: number, xmax: number, ymax: number];
 /** What a system is kept and compared by: its code, or its definition where it has none. */
 export const systemText = (crs: Crs): string => crs.code ?? crs.proj4;
 
+/** The same for whoever reads it: code and name. */
+export const systemWords = (crs: Crs): string => `${crs.code ?? ''} ${crs.name}`.trim();
+
 /** A system as it is told to people and scripts. */
 export const systemBrief = (crs: Crs | null): { code: string | null; name: string; unit: string } | null =>
   crs ? { code: crs.code, name: crs.name, unit: crs.unit } : null;

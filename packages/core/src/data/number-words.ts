@@ -63,6 +63,21 @@ const SIDES = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west
 /** A direction in words; degrees clockwise from north. */
 export const sideOf = (degrees: number): string => SIDES[Math.round((((degrees % 360) + 360) % 360) / 45) % 8]!;
 
+/**
+ * A share in hundredths, with so many decimals that what is neither nothing nor all is not told as such: 0.99996 is 99.996 %, not 100 %.
+ *
+ * @param digits decimals at least
+ */
+export function percentOf(share: number, digits = 1): string {
+  if (share !== share) return '–';
+  const p = 100 * share;
+  if (!(p > 0 && p < 100)) return formatNumber(p, digits > 1 ? 10 : 100);
+  let d = digits;
+  while (d < 8 && [0, 100].includes(Number(p.toFixed(d)))) d++;
+  // One digit more, so that it is known to which side of it.
+  return d > digits ? p.toFixed(Math.min(8, d + 1)).replace(/0$/, '') : p.toFixed(d);
+}
+
 /** Unit of shares from 0 to 1. */
 export const SHARE = 'share';
 
@@ -70,6 +85,6 @@ export const SHARE = 'share';
 export function formatFigure(v: number, unit: string): string {
   if (unit === 'm' && Math.abs(v) >= 1e4) return formatLength(v);
   if (unit === 'm2') return formatArea(v);
-  if (unit === SHARE) return `${formatNumber(100 * v, 10)} %`;
+  if (unit === SHARE) return `${percentOf(v, 2)} %`;
   return `${formatNumber(v)} ${displayUnit(unit)}`.trim();
 }

@@ -1,10 +1,14 @@
 import { wgs84, type Crs } from './crs';
 import { FeaturesBuilder, type Column, type Features } from './features';
 
-/** Usual names of coordinate columns, with or without a unit behind them. */
+/** Usual names of coordinate columns in the languages that files come in, with or without a unit behind them. */
 const X_NAMES =
-  /^(x|lon|lng|long|longitude|decimal_?longitude|eastings?|east|x_?coord(inate)?|(point|utm)_x)(\s*[[(].*)?$/i;
-const Y_NAMES = /^(y|lat|latitude|decimal_?latitude|northings?|north|y_?coord(inate)?|(point|utm)_y)(\s*[[(].*)?$/i;
+  /^(x|lon|lng|long|longitude?|decimal_?longitude|l(ä|ae)nge(ngrad)?|eastings?|east|este|leste|est|ost(wert)?|rechtswert|x_?coord(inate)?|coord(enada)?_?x|(point|utm)_?[xe])(\s*[[(].*)?$/i;
+const Y_NAMES =
+  /^(y|lat|latitude?|decimal_?latitude|breite(ngrad)?|northings?|north|norte|nord(wert)?|hochwert|y_?coord(inate)?|coord(enada)?_?y|(point|utm)_?[yn])(\s*[[(].*)?$/i;
+
+/** Whether a column is named as coordinates are. */
+export const namedCoordinate = (name: string): boolean => X_NAMES.test(name.trim()) || Y_NAMES.test(name.trim());
 
 /** The columns that hold coordinates, by their names; null when there is no such pair. */
 export function coordinateColumns(columns: readonly Pick<Column, 'name' | 'type'>[]): { x: string; y: string } | null {
@@ -21,7 +25,7 @@ export function fitsDegrees(xy: ArrayLike<number>): boolean {
 }
 
 /** Whether a column is named as longitudes are. */
-export const namedLongitude = (name: string): boolean => /^(decimal_?)?(lon|lng)/i.test(name);
+export const namedLongitude = (name: string): boolean => /^((decimal_?)?(lon|lng)|l(ä|ae)nge)/i.test(name);
 
 /**
  * A point for each row by two columns of numbers; a row without both keeps its values and has no place.

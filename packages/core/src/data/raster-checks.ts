@@ -40,7 +40,7 @@ export function rasterChecks(info: RasterInfo): Check[] {
       checks.push({
         level: 'look',
         code: 'band.enclosedGaps',
-        message: `${plural(f.enclosedGaps, 'hole')} inside the data${of}, ${plural(f.enclosedCells, 'cell')}: they stop or bend water.`,
+        message: `${plural(f.enclosedGaps, 'hole')} inside the data${of}, ${plural(f.enclosedCells, 'cell')}${b.role === 'elevation' ? ': they stop or bend water' : ' without a value'}.`,
         mend: { label: 'Fill them', run: { method: 'raster.fillGaps', role: 'raster', input: 'raster' } },
       });
     }

@@ -48,7 +48,7 @@ export const delimited: FileFormat = {
         level: 'info',
         code: 'table.noCoordinates',
         message:
-          'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table. Points from a table (features.fromTable) places rows by columns named otherwise.',
+          'No pair of coordinate columns (like x and y, or longitude and latitude) was found; it is taken as a table. “Points from a table” places rows by columns named otherwise.',
       });
       return Promise.resolve([{ name: baseName(name), data: { kind: 'table', columns }, notes }]);
     }

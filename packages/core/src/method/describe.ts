@@ -1,3 +1,4 @@
+import { formatFigure } from '../data/number-words';
 import type { InputSpec, Method } from './define';
 import { FAMILIES, familyOf } from './registry';
 import type { Previewed, Served } from './shows';
@@ -64,3 +65,7 @@ export function figureUnit(
   }
   return unit.startsWith('param:') ? String(params[unit.slice(6)] ?? '') : unit;
 }
+
+/** A figure as it is read, with its unit. */
+export const figureWords = (v: number | string | null, unit: string): string =>
+  v === null ? '–' : typeof v === 'number' ? formatFigure(v, unit) : v;

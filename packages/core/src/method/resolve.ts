@@ -144,6 +144,8 @@ export interface Forecast {
   suggestions: Record<string, Suggestion>;
   estimate: Estimate | null;
   plain: Record<string, unknown>;
+  /** Of what is still being written, why it cannot run yet. */
+  refused?: { message: string; path: string | null };
 }
 
 /** Memory a run needs, its inputs included where they are loaded whole. */

@@ -59,6 +59,7 @@ export type Served =
   | 'stack bands'
   | 'cut a part'
   | 'learn from examples'
+  | 'add a column'
   | 'keep picked'
   | 'keep typed'
   | 'compare two'

@@ -29,7 +29,7 @@ const colour = z.string().regex(/^#[0-9a-f]{6}$/i);
 export const cloudLook: z.ZodType<CloudStyle> = z.object({
   by: z.enum(['height', 'class', 'colours', 'one', 'attribute']),
   attribute: z.string().max(400),
-  ramp: z.string().max(40),
+  ramp: z.string().max(300),
   reversed: z.boolean(),
   stretch: z.discriminatedUnion('kind', [
     z.object({ kind: z.literal('minmax') }),

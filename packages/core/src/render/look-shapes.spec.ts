@@ -29,7 +29,7 @@ describe('ways of drawing as they are kept', () => {
       [rasterLook, { ...defaultStyle(info), opacity: 7 }],
       [rasterLook, { ...defaultStyle(info), stretch: { kind: 'magic' } }],
       [rasterLook, { ...defaultStyle(info), band: -1 }],
-      [rasterLook, { ...defaultStyle(info), ramp: 'x'.repeat(100) }],
+      [rasterLook, { ...defaultStyle(info), ramp: 'x'.repeat(301) }],
       [vectorLook, { ...PLAIN_VECTOR, colour: 'red; background: url(http://elsewhere)' }],
       [vectorLook, { ...PLAIN_VECTOR, by: { kind: 'category', column: 'c', colours: { a: 'javascript:0' } } }],
       [vectorLook, { ...PLAIN_VECTOR, label: { formula: 'x'.repeat(5000), size: 11 } }],

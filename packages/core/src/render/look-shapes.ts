@@ -14,6 +14,8 @@ const stretch = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('sd'), times: z.number().positive() }),
   z.object({ kind: z.literal('own'), low: z.number(), high: z.number() }),
 ]);
+/** Of the catalogue by its id, or of own colours, which stand in it. */
+const ramp = z.string().max(300);
 const channel = z.object({ band: z.number().int().min(0), stretch });
 
 export const rasterLook: z.ZodType<RasterStyle> = z.object({
@@ -22,7 +24,7 @@ export const rasterLook: z.ZodType<RasterStyle> = z.object({
     .nullable()
     .default(null),
   band: z.number().int().min(0).default(0),
-  ramp: z.string().max(40),
+  ramp,
   reversed: z.boolean(),
   stretch,
   classes,
@@ -46,7 +48,7 @@ export const vectorLook: z.ZodType<VectorStyle> = z.object({
       rule: z.enum(['equal', 'quantile', 'natural', 'geometric', 'sd', 'own']),
       classes,
       own: z.array(z.number()).max(64),
-      ramp: z.string().max(40),
+      ramp,
       reversed: z.boolean(),
       around: z.number().optional(),
     }),

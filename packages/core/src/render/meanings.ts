@@ -1,3 +1,4 @@
+import { greySteps } from './seen';
 /** Classes that mean the same wherever they come from, each with a colour of ours and a grey for print; what is not significant is paper. In the order in which they are told. */
 export const MEANT: Readonly<Record<string, { colour: string; grey: string; words?: string }>> = {
   'high-high': { colour: '#6d2f5c', grey: '#1f1f1f', words: 'high among high' },
@@ -36,13 +37,8 @@ export function inOrder<T>(all: readonly T[], label: (one: T) => string): T[] {
 export const meantColours = (...words: (keyof typeof MEANT)[]): Record<string, string> =>
   Object.fromEntries(words.map((w) => [w, MEANT[w]!.colour]));
 
-/** Greys of classes for print: those that are meant, else evenly from dark to light. */
-export const greysOf = (labels: readonly string[]): Record<string, string> =>
-  Object.fromEntries(
-    labels.map((label, i) => {
-      const v = Math.round(40 + (i * 200) / Math.max(1, labels.length - 1))
-        .toString(16)
-        .padStart(2, '0');
-      return [label, Object.hasOwn(MEANT, label) ? MEANT[label]!.grey : `#${v}${v}${v}`];
-    }),
-  );
+/** Greys of classes for print, in their order: those that are meant by their names, else even steps in the order in which their colours are light. */
+export function greysOf(labels: readonly string[], colours: readonly string[]): string[] {
+  const steps = greySteps(colours);
+  return labels.map((label, i) => (Object.hasOwn(MEANT, label) ? MEANT[label]!.grey : steps.get(colours[i]!)!));
+}

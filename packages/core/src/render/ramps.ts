@@ -1,3 +1,5 @@
+import { channels } from './seen';
+
 /** Colour ramps by role. Sequential ones rise evenly in lightness; all keep their order for colour-blind readers. */
 export interface Ramp {
   id: string;
@@ -76,13 +78,15 @@ export const RAMPS: readonly Ramp[] = [
   },
 ];
 
-export const rampOf = (id: string): Ramp => RAMPS.find((r) => r.id === id) ?? RAMPS[0]!;
+const OWN = /^own:(sequential|diverging|cyclic|classes):(#[0-9a-f]{6}(?:,#[0-9a-f]{6})+)$/;
 
-const rgb = (hex: string): [number, number, number] => [
-  parseInt(hex.slice(1, 3), 16),
-  parseInt(hex.slice(3, 5), 16),
-  parseInt(hex.slice(5, 7), 16),
-];
+/** A ramp by its id, or of colours that somebody has put together, which are their own id. */
+export function rampOf(id: string): Ramp {
+  const own = OWN.exec(id);
+  if (!own) return RAMPS.find((r) => r.id === id) ?? RAMPS[0]!;
+  const kind = own[1] === 'diverging' || own[1] === 'cyclic' ? own[1] : 'sequential';
+  return { id, title: 'Own colours', kind, stops: own[2]!.split(',') };
+}
 
 /** Colours for a readable set of categories, told apart by colour-blind readers (at most ten). */
 export const CATEGORY_COLOURS = [
@@ -100,7 +104,7 @@ export const CATEGORY_COLOURS = [
 
 /** A ramp as 256 colours, r, g, b, one after the other; mixed in linear light so that steps stay even. */
 export function rampTable(id: string, reversed: boolean): Uint8ClampedArray {
-  const stops = rampOf(id).stops.map(rgb);
+  const stops = rampOf(id).stops.map(channels);
   if (reversed) stops.reverse();
   const out = new Uint8ClampedArray(768);
   const lin = (c: number): number => (c / 255) ** 2.2;

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import type { DisplayList } from '../render/drawn';
 
 /** A drawing as it is kept: a list of simple things from back to front, in pixels of 1/96 inch; images are data addresses of PNG or JPEG. */
 
@@ -57,3 +58,6 @@ export const DrawingShape = z.object({
   items: z.array(Item).max(200_000),
 });
 export type KeptDrawing = z.infer<typeof DrawingShape>;
+
+/** A drawing that was looked at, as what can be drawn; its images are data addresses. */
+export const drawnList = (kept: KeptDrawing): DisplayList<string> => kept as DisplayList<string>;

@@ -42,17 +42,20 @@ export function unknownFields(text: string, values: ReadonlyMap<string, string>)
   return fieldsIn(text.replaceAll('{{', '').replaceAll('}}', '')).filter((f) => !low.has(f.toLowerCase()));
 }
 
+/** A text as the name of a file, without its ending: what no file may be called is left out. */
+export const fileName = (text: string, otherwise: string): string =>
+  text
+    // eslint-disable-next-line no-control-regex -- control characters are what is to be left out
+    .replace(/[\u0000-\u001f\\/:*?"<>|]/g, ' ')
+    .replace(/\s+/g, ' ')
+    .replace(/^[\s.]+|[\s.]+$/g, '')
+    .slice(0, 120) || otherwise;
+
 /** A name for a file from a pattern: what no file may be called is left out, and two are never called alike. */
 export function fileNames(pattern: string, each: readonly ReadonlyMap<string, string>[]): string[] {
   const taken = new Map<string, number>();
   return each.map((values, i) => {
-    // eslint-disable-next-line no-control-regex -- control characters are what is to be left out
-    const plain = filled(pattern, values).replace(/[\u0000-\u001f\\/:*?"<>|]/g, ' ');
-    const name =
-      plain
-        .replace(/\s+/g, ' ')
-        .replace(/^[\s.]+|[\s.]+$/g, '')
-        .slice(0, 120) || `sheet ${i + 1}`;
+    const name = fileName(filled(pattern, values), `sheet ${i + 1}`);
     const n = (taken.get(name.toLowerCase()) ?? 0) + 1;
     taken.set(name.toLowerCase(), n);
     return n === 1 ? name : `${name} (${n})`;

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { Id } from '../api/refs';
 import { systemText } from '../data/crs-record';
+import { newest, type StandingDataset } from '../recipe/stale';
 import { columnsOf, ofKind, systemOf, type DatasetInfo } from '../data/kinds';
 
 /** A dataset as it was when something was seen of it. */
@@ -48,4 +49,22 @@ function hash(text: string, start: number): string {
   let h = start;
   for (let i = 0; i < text.length; i++) h = Math.imul(h ^ text.charCodeAt(i), 0x01000193);
   return (h >>> 0).toString(16).padStart(8, '0');
+}
+
+/** What a finding rests on that is not so any more, in words; null where all of it is. */
+export function outdatedWords(
+  finding: Pick<Finding, 'rests'>,
+  there: Readonly<Record<string, StandingDataset | undefined>>,
+  stale: { has: (id: string) => boolean },
+): string | null {
+  for (const r of finding.rests) {
+    const d = there[r.dataset];
+    if (!d) return `“${r.name}” has been removed.`;
+    const last = newest(d.id, there);
+    if (last !== d.id) return `“${r.name}” has a newer one in its place, “${there[last]!.name}”.`;
+    if (standOf(d.info) !== r.stand)
+      return `“${d.name}” is not what it was: its system, units or classes have changed.`;
+    if (stale.has(d.id)) return `“${d.name}” was made from what is not so any more.`;
+  }
+  return null;
 }

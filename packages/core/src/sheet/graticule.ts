@@ -79,6 +79,29 @@ export function angleText(value: number, step: number, [plus, minus]: readonly [
   return `${d}°${some || fine ? `${two(m)}′` : ''}${fine ? `${two(s)}″` : ''}${side && `\u00a0${side}`}`;
 }
 
+/** A step of degrees as it is said: 1°, 5′, 30″, 1°30′. */
+export function stepWords(step: number): string {
+  const seconds = Math.round(step * 3600);
+  const parts = [
+    [Math.floor(seconds / 3600), '°'],
+    [Math.floor(seconds / 60) % 60, '′'],
+    [seconds % 60, '″'],
+  ] as const;
+  return Math.abs(seconds - step * 3600) > 1e-6
+    ? `${Number(step.toPrecision(6))}°`
+    : parts.flatMap(([v, mark]) => (v ? [`${v}${mark}`] : [])).join('') || '0°';
+}
+
+const PLAIN = /^(\d+(?:\.\d+)?)\s*°?$/;
+const MARKED = /^(?:(\d+(?:\.\d+)?)\s*°)?\s*(?:(\d+(?:\.\d+)?)\s*[′'])?\s*(?:(\d+(?:\.\d+)?)\s*[″"])?$/;
+
+/** Degrees of what is typed: `0.5`, `30′`, `1°30'`, `30"`; null for what is no angle. */
+export function readAngle(text: string): number | null {
+  const m = PLAIN.exec(text.trim()) ?? MARKED.exec(text.trim());
+  if (!m || !m.slice(1).some(Boolean)) return null;
+  return Number(m[1] ?? 0) + Number(m[2] ?? 0) / 60 + Number(m[3] ?? 0) / 3600;
+}
+
 /** Lines of a grid over a frame, each cut at its edges. */
 export function gridLines(f: FrameGeometry, grid: Pick<Grid, 'of' | 'step'>): GridLine[] {
   const step = grid.step ?? gridStep(f, grid.of);

@@ -61,6 +61,8 @@ export const FramePart = z.object({
   layers: z.array(SheetLayer).max(60),
   /** Where time stands for what has steps. */
   time: z.object({ at: z.number(), window: z.number().int().min(1) }).nullable(),
+  /** What lies under the data: coasts, or a background of the project by its id. Sheets of before have none. */
+  ground: z.object({ of: z.union([z.literal('coasts'), Id]), strength: z.number().min(0).max(1) }).nullish(),
   edge: z.boolean(),
   grid: GridShape.nullable(),
   /** Frame whose middle, scale and turn it shares. */

@@ -6,7 +6,7 @@ import { wgs84 } from '../data/crs-record';
 import { aligned, around, snapped, spread } from './arrange';
 import { scaleBar } from './bar';
 import { fileNames, filled, unknownFields } from './fields';
-import { angleText, crossings, edgeLabels, gridLines, gridStep, within } from './graticule';
+import { angleText, crossings, edgeLabels, gridLines, gridStep, within, readAngle, stepWords } from './graticule';
 import {
   frameMap,
   groundBetween,
@@ -226,6 +226,25 @@ describe('a grid over a frame', () => {
     expect(angleText(64, 1, ['N', 'S'])).toBe('64°\u00a0N');
     expect(angleText(58.2575, 1 / 3600, ['N', 'S'])).toBe('58°15′27″\u00a0N');
     expect(angleText(0, 1, ['N', 'S'])).toBe('0°');
+  });
+
+  it('says and reads steps of degrees as people write them', () => {
+    expect([1, 0.5, 1 / 12, 1 / 120, 1.5, 0.123456].map(stepWords)).toEqual([
+      '1°',
+      '30′',
+      '5′',
+      '30″',
+      '1°30′',
+      '0.123456°',
+    ]);
+    for (const step of [30, 1, 1 / 3, 1 / 12, 1 / 3600]) expect(readAngle(stepWords(step))).toBeCloseTo(step, 9);
+    expect([readAngle("1°30'"), readAngle('0.25'), readAngle('15 "'), readAngle('a lot'), readAngle('')]).toEqual([
+      1.5,
+      0.25,
+      15 / 3600,
+      null,
+      null,
+    ]);
   });
 
   it('over the whole Earth, or where there is none, ends', () => {

@@ -7,8 +7,12 @@ import { NoteShape, OfTable, ProblemDocument, RunShape, StepDoneShape, Workbench
 import { TableBody } from '@helk/core/api/recipe-schemas';
 import { RecipeShape } from '@helk/core/recipe/shape';
 import { FindingBody } from '@helk/core/sheet/finding';
+import { BackgroundShape } from '@helk/core/render/background';
+import { PaletteShape } from '@helk/core/render/palette';
+import { ReportShape } from '@helk/core/report/shape';
 import { SheetShape } from '@helk/core/sheet/shape';
 import { APPLICATION_ID, openDatabase } from '../../store/database';
+import { now } from '../../store/ids';
 import { MIGRATIONS, OLD_CHUNKS, OLD_PARTS, parted } from '../../store/migrations';
 import { pictureType } from '../../store/pictures';
 import { piecesOf } from '../../store/pieces';
@@ -20,9 +24,10 @@ import {
   RecipeRowShape,
   RecipeVersionShape,
   RunRowShape,
-  SheetRowShape,
+  PaperRowShape,
   TableRowShape,
 } from '../../store/rows';
+import { HERE } from '../../store/written';
 import type { AdoptTask } from '../tasks';
 import type { Hands } from './hands';
 
@@ -32,8 +37,18 @@ const PIECES: readonly (readonly string[])[] = [
   ['pieces', 'details'],
   ['raster_chunks', 'blobs'],
 ];
-/** Tables that projects have from the sixth step on, and from the seventh. */
-const WRITTEN = ['recipes', 'recipe_versions', 'run_tables', 'pictures', 'findings', 'sheets'] as const;
+/** Tables that projects have from the sixth step on, from the seventh, the eighth and the tenth. */
+const WRITTEN = [
+  'recipes',
+  'recipe_versions',
+  'run_tables',
+  'pictures',
+  'findings',
+  'sheets',
+  'reports',
+  'palettes',
+  'backgrounds',
+] as const;
 const KNEX = ['knex_migrations', 'knex_migrations_lock', 'sqlite_sequence'];
 
 /** Values of the JSON columns, by the schemas that the API promises. */
@@ -242,7 +257,21 @@ async function copyWritten(db: Knex, refuse: Refuse): Promise<void> {
   }
 }
 
-/** Findings, map sheets and their pictures, each held to its shape. */
+const PAPERS = [
+  ['sheets', SheetShape, 'a map sheet'],
+  ['reports', ReportShape, 'a report'],
+  ['palettes', PaletteShape, 'a palette'],
+  ['backgrounds', BackgroundShape, 'a background'],
+] as const;
+
+/**
+ * Whether it would have this server ask others: only what the analyst pointed at here is asked, so such a one waits in the bin until somebody
+ * takes it out.
+ */
+const asks = (table: string, body: string): boolean =>
+  table === 'backgrounds' && !(JSON.parse(body) as { tile: string }).tile.startsWith(`${HERE}/`);
+
+/** Findings, what is written, and their pictures, each held to its shape. */
 async function copyCarried(db: Knex, refuse: Refuse): Promise<void> {
   if (!(await has(db, 'sheets'))) return;
   for (const raw of await rowsOf(db, 'pictures')) {
@@ -255,10 +284,13 @@ async function copyCarried(db: Knex, refuse: Refuse): Promise<void> {
     heldTo(FindingBody, row.body, 'a finding', refuse);
     await db('findings').insert(row);
   }
-  for (const raw of await rowsOf(db, 'sheets')) {
-    const row = parse(SheetRowShape, raw, 'a map sheet', refuse);
-    heldTo(SheetShape, row.body, 'a map sheet', refuse);
-    await db('sheets').insert(row);
+  for (const [table, shape, what] of PAPERS) {
+    if (!(await has(db, table))) continue;
+    for (const raw of await rowsOf(db, table)) {
+      const row = parse(PaperRowShape, raw, what, refuse);
+      heldTo(shape, row.body, what, refuse);
+      await db(table).insert({ ...row, ...(asks(table, row.body) ? { state: 'removed', removed_at: now() } : {}) });
+    }
   }
 }
 

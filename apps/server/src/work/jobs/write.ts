@@ -3,6 +3,7 @@ import { writeFile } from 'node:fs/promises';
 import { HelkError, kindOf, type Features, type Table } from '@helk/core';
 import { canWrite, writeGeoPackage, writeTo, type WriteFormat } from '@helk/core/formats/write';
 import { fileSink } from '@helk/node';
+import { copyOf } from '../../store/copy';
 import { openDataset } from '../../store/project-store';
 import type { ExportTask, SaveTask } from '../tasks';
 import { slice, type Hands } from './hands';
@@ -44,8 +45,7 @@ async function writeSeveral(
   return { outputs: [], format: 'geopackage' };
 }
 
-/** A whole copy of a project in one file, without journal, as of this moment. */
 export async function save(task: SaveTask, { db }: Hands): Promise<{ outputs: string[] }> {
-  await db.raw('VACUUM INTO ?', [task.target]);
+  await copyOf(db, task.target);
   return { outputs: [] };
 }

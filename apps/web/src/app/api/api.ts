@@ -3,6 +3,8 @@ import { fromProblem, type CrsHit, type Forecast, type MethodDescription } from 
 import { unpackBinary } from '@helk/core/formats/binary';
 import type { Features, Table } from '@helk/core';
 import type {
+  ApiBackground,
+  ApiBinned,
   ApiDataset,
   ApiFinding,
   ApiFindingBody,
@@ -17,6 +19,8 @@ import type {
   ApiServiceHits,
   ApiServiceOffer,
   ApiServiceTake,
+  ApiPalette,
+  ApiReport,
   ApiSheet,
   ApiTable,
   ApiTableBody,
@@ -24,6 +28,9 @@ import type {
   ProjectEvent,
 } from '@helk/core/api/schemas';
 import type { Recipe } from '@helk/core/recipe/shape';
+import type { Background } from '@helk/core/render/background';
+import type { Palette } from '@helk/core/render/palette';
+import type { Report } from '@helk/core/report/shape';
 import type { MapSheet } from '@helk/core/sheet/shape';
 import { earlyAnswer, earlyEvents } from './early';
 
@@ -68,9 +75,15 @@ export class Api {
   saveWorkbench = (id: string, w: object): Promise<void> => this.json(`/api/projects/${id}/workbench`, 'PUT', w);
   patchDataset = (p: string, d: string, patch: object): Promise<ApiDataset> =>
     this.json(`/api/projects/${p}/datasets/${d}`, 'PATCH', patch);
-  deleteDataset = (p: string, d: string): Promise<void> => this.json(`/api/projects/${p}/datasets/${d}`, 'DELETE');
-  restoreDataset = (p: string, d: string): Promise<ApiDataset> =>
-    this.json(`/api/projects/${p}/datasets/${d}/restore`, 'POST');
+  removeDatasets = (p: string, ids: readonly string[]): Promise<void> =>
+    this.json(`/api/projects/${p}/bin`, 'POST', { ids });
+  /** Whatever of the project it is that was removed. */
+  bringBack = (p: string, ids: readonly string[]): Promise<void> =>
+    this.json(`/api/projects/${p}/bin/return`, 'POST', { ids });
+  bin = (p: string): Promise<ApiBinned[]> => this.json(`/api/projects/${p}/bin`);
+  /** @param ids only these of it; null all */
+  emptyBin = (p: string, ids: readonly string[] | null): Promise<void> =>
+    this.json(`/api/projects/${p}/bin/empty`, 'POST', { ids });
   forecast = (p: string, run: object, signal: AbortSignal): Promise<Forecast> =>
     this.json(`/api/projects/${p}/forecast`, 'POST', run, signal);
   glance = async <A>(p: string, glance: string, body: object): Promise<A> =>
@@ -94,15 +107,11 @@ export class Api {
     this.json(`/api/projects/${p}/recipes/${r}/versions/${version}`);
   recipeUrl = (p: string, r: string): string => `/api/projects/${p}/recipes/${r}/file`;
   deleteRecipe = (p: string, r: string): Promise<void> => this.json(`/api/projects/${p}/recipes/${r}`, 'DELETE');
-  restoreRecipe = (p: string, r: string): Promise<ApiRecipe> =>
-    this.json(`/api/projects/${p}/recipes/${r}/restore`, 'POST');
   createTable = (p: string, body: ApiTableBody): Promise<ApiTable> =>
     this.json(`/api/projects/${p}/tables`, 'POST', body);
   saveTable = (p: string, t: string, body: ApiTableBody): Promise<ApiTable> =>
     this.json(`/api/projects/${p}/tables/${t}`, 'PUT', body);
   deleteTable = (p: string, t: string): Promise<void> => this.json(`/api/projects/${p}/tables/${t}`, 'DELETE');
-  restoreTable = (p: string, t: string): Promise<ApiTable> =>
-    this.json(`/api/projects/${p}/tables/${t}/restore`, 'POST');
   createFinding = (p: string, body: ApiFindingBody): Promise<ApiFinding> =>
     this.json(`/api/projects/${p}/findings`, 'POST', body);
   saveFinding = (p: string, f: string, body: ApiFindingBody): Promise<ApiFinding> =>
@@ -110,15 +119,36 @@ export class Api {
   orderFindings = (p: string, ids: readonly string[]): Promise<ApiFinding[]> =>
     this.json(`/api/projects/${p}/findings`, 'PUT', { ids });
   deleteFinding = (p: string, f: string): Promise<void> => this.json(`/api/projects/${p}/findings/${f}`, 'DELETE');
-  restoreFinding = (p: string, f: string): Promise<ApiFinding> =>
-    this.json(`/api/projects/${p}/findings/${f}/restore`, 'POST');
   createSheet = (p: string, sheet: MapSheet): Promise<ApiSheet> =>
     this.json(`/api/projects/${p}/sheets`, 'POST', { sheet });
   saveSheet = (p: string, s: string, sheet: MapSheet): Promise<ApiSheet> =>
     this.json(`/api/projects/${p}/sheets/${s}`, 'PUT', { sheet });
   deleteSheet = (p: string, s: string): Promise<void> => this.json(`/api/projects/${p}/sheets/${s}`, 'DELETE');
-  restoreSheet = (p: string, s: string): Promise<ApiSheet> =>
-    this.json(`/api/projects/${p}/sheets/${s}/restore`, 'POST');
+  createReport = (p: string, report: Report): Promise<ApiReport> =>
+    this.json(`/api/projects/${p}/reports`, 'POST', { report });
+  saveReport = (p: string, r: string, report: Report): Promise<ApiReport> =>
+    this.json(`/api/projects/${p}/reports/${r}`, 'PUT', { report });
+  deleteReport = (p: string, r: string): Promise<void> => this.json(`/api/projects/${p}/reports/${r}`, 'DELETE');
+  createPalette = (p: string, palette: Palette): Promise<ApiPalette> =>
+    this.json(`/api/projects/${p}/palettes`, 'POST', { palette });
+  savePalette = (p: string, id: string, palette: Palette): Promise<ApiPalette> =>
+    this.json(`/api/projects/${p}/palettes/${id}`, 'PUT', { palette });
+  deletePalette = (p: string, id: string): Promise<void> => this.json(`/api/projects/${p}/palettes/${id}`, 'DELETE');
+  openTiles = (body: { address: string; crs: string }, signal: AbortSignal): Promise<Background[]> =>
+    this.json('/api/services/tiles', 'POST', body, signal);
+  createBackground = (p: string, background: Background): Promise<ApiBackground> =>
+    this.json(`/api/projects/${p}/backgrounds`, 'POST', { background });
+  deleteBackground = (p: string, id: string): Promise<void> =>
+    this.json(`/api/projects/${p}/backgrounds/${id}`, 'DELETE');
+  /** To which level, row and column are added. */
+  tilesUrl = (p: string, id: string): string => `/api/projects/${p}/backgrounds/${id}/tiles`;
+  packageUrl = (
+    p: string,
+    of: 'results' | 'all' | 'named',
+    project: boolean,
+    datasets: readonly string[] = [],
+  ): string =>
+    `/api/projects/${p}/package?of=${of}&project=${project ? 'yes' : 'no'}${datasets.length ? `&datasets=${datasets.join()}` : ''}`;
   pictureUrl = (p: string, picture: string): string => `/api/projects/${p}/pictures/${picture}`;
   addPicture = async (p: string, bytes: Blob): Promise<string> => {
     const r = await this.ask(`/api/projects/${p}/pictures`, { method: 'POST', body: bytes });

@@ -1,4 +1,5 @@
 import { early, type Followed } from '../early-state';
+import { namedBy } from './place';
 
 /**
  * What the workbench asks for in any case, asked while its scripts are still being read: the methods, the projects, and the project that was
@@ -9,7 +10,7 @@ import { early, type Followed } from '../early-state';
 export const LAST_PROJECT = 'helk.project';
 
 export function askEarly(): void {
-  const last = localStorage.getItem(LAST_PROJECT);
+  const last = namedBy().project ?? localStorage.getItem(LAST_PROJECT);
   ask('/api/methods');
   const projects = ask('/api/projects');
   if (last && /^[a-z0-9]{6,32}$/.test(last)) open(last);

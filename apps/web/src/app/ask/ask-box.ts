@@ -12,12 +12,14 @@ import {
 } from '@angular/core';
 import { ask } from '@helk/core/method/ask';
 import { BenchStore } from '../state/bench.store';
+import { Actions } from './actions';
 import { ProjectStore } from '../state/project.store';
 import { worksOf } from '../work/works';
 
-/** A method, or a work by hand, that answers what is asked. */
+/** A method, a work by hand, or something that is done outside both, that answers what is asked. */
 interface Answer {
   id: string;
+  /** In the voice of a question; an action has none. */
   question: string;
   title: string;
   fits: boolean;
@@ -67,7 +69,7 @@ const words = (text: string): string[] =>
       (detach)="close()"
     >
       <div id="answers" class="popover py-1 max-h-[420px] overflow-auto w-full" role="listbox" aria-label="Methods">
-        @for (a of answers(); track a.id; let i = $index) {
+        @for (a of answers(); track a.id + a.title; let i = $index) {
           @if (i === firstUnfit() && bench.selectedItem()) {
             <div class="px-4 pt-2 pb-1 text-[12px] text-ink-2 border-t border-line-soft mt-1">
               Does not fit {{ bench.selectedItem()!.name }}
@@ -81,14 +83,22 @@ const words = (text: string): string[] =>
             (pointerdown)="pick(i); $event.preventDefault()"
             (pointermove)="at.set(i)"
           >
-            <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{ a.question }}</span>
-            <span class="text-[12px] text-ink-2"
-              >{{ a.title }} <span class="num ml-1">{{ a.id }}</span></span
-            >
+            @if (a.question) {
+              <span class="voice block text-[15px] leading-tight" [class.text-ink-2]="!a.fits">{{ a.question }}</span>
+            } @else {
+              <span class="block text-[13.5px] font-[550] leading-tight">{{ a.title }}</span>
+            }
+            <span class="text-[12px] text-ink-2">
+              @if (a.question) {
+                {{ a.title }} <span class="num ml-1">{{ a.id }}</span>
+              } @else {
+                {{ 'otherwise: ' + a.id }}
+              }
+            </span>
           </div>
         } @empty {
           <p class="px-4 py-3 text-ink-2">
-            No method answers to “{{ text() }}”. Try a trade name, like slope, or a shorter question.
+            Nothing answers to “{{ text() }}”. Try a trade name, like slope, or a shorter question.
           </p>
         }
       </div>
@@ -101,6 +111,7 @@ export class AskBox {
   protected readonly at = signal(0);
   private readonly field = viewChild.required<ElementRef<HTMLInputElement>>('field');
   private readonly store = inject(ProjectStore);
+  private readonly actions = inject(Actions);
   protected readonly width = signal(480);
   protected readonly answers = computed((): Answer[] => {
     const s = this.bench.selectedItem();
@@ -116,7 +127,18 @@ export class AskBox {
     const works = (s && wanted.length ? worksOf(s) : []).filter((w) =>
       wanted.every((x) => words(`${w.question} ${w.does}`).some((y) => y.startsWith(x))),
     );
+    const actions = this.actions.asked(this.text()).map((a): Answer => ({
+      id: a.where,
+      question: '',
+      title: a.title,
+      fits: true,
+      open: () => {
+        this.bench.set({ askOpen: false });
+        a.does();
+      },
+    }));
     return [
+      ...actions,
       ...works.map((w): Answer => ({
         id: w.id,
         question: w.question,

@@ -1,85 +1,33 @@
-/**
- * A drawing as a list of simple things, from back to front, in pixels of the screen (1/96 inch on paper): what pictures in every format
- * are made of, so that what one shows the others show too.
- */
-export interface DisplayList {
-  width: number;
-  height: number;
-  items: DisplayItem[];
-}
+import {
+  FACES,
+  type DisplayItem as Item,
+  type DisplayList as List,
+  type Face,
+  type GroupItem as Group,
+  type Point,
+  type Rect,
+  type Stroked,
+  type TextItem,
+} from '@helk/core/render/drawn';
 
-export interface Rect {
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-}
+export type { Face, Point, Rect, Stroked, TextItem };
 
-/** How something is filled and stroked. */
-export interface Stroked {
-  fill?: string;
-  stroke?: string;
-  line?: number;
-  dash?: number[];
-}
+/** A drawing as the page has it: its images are canvases, and some are made when it is known how fine they have to be. */
+export type DisplayList = List<HTMLCanvasElement | ImageBitmap, MadeItem>;
+export type DisplayItem = Item<HTMLCanvasElement | ImageBitmap, MadeItem>;
+export type GroupItem = Group<HTMLCanvasElement | ImageBitmap, MadeItem>;
 
-export type Point = [number, number];
-
-export type DisplayItem =
-  | ({ kind: 'box' } & Rect & Stroked)
-  | ({ kind: 'path'; points: Point[]; closed?: boolean } & Stroked)
-  /** Several lines drawn as one, or an area with holes (by the even-odd rule). */
-  | ({ kind: 'shape'; rings: Point[][]; closed: boolean } & Stroked)
-  | ({ kind: 'disc'; x: number; y: number; radius: number } & Stroked)
-  | ({ kind: 'ramp'; colours: string[]; stepped: boolean } & Rect)
-  | TextItem
-  | ({ kind: 'image'; image: HTMLCanvasElement | ImageBitmap } & Rect)
-  /** An image that is made when it is known how fine it has to be, in parts where it is large. */
-  | MadeItem
-  | GroupItem;
-
-/** Things that are cut off at a box, seen through together, or that have a measure of their own. */
-export interface GroupItem {
-  kind: 'group';
-  clip?: Rect;
-  alpha?: number;
-  /** Where what lies within begins, and how large a pixel of it is. The box is told in pixels of the outside. */
-  move?: { x: number; y: number; scale: number };
-  items: DisplayItem[];
-}
-
-export interface TextItem {
-  kind: 'text';
-  x: number;
-  /** Of the baseline. */
-  y: number;
-  text: string;
-  size: number;
-  fill: string;
-  face?: Face;
-  weight?: number;
-  anchor?: 'start' | 'middle' | 'end';
-  /** Degrees clockwise about its place. */
-  turn?: number;
-  /** Behind the letters, so that they can be read on anything. */
-  halo?: { colour: string; width: number };
-}
-
+/** An image that is made when it is known how fine it has to be, in parts where it is large. */
 export interface MadeItem extends Rect {
   kind: 'made';
   /** Part of it, so many times finer than the screen. */
   make: (part: Rect, finer: number) => Promise<HTMLCanvasElement>;
 }
 
-export type Face = 'sans' | 'mono' | 'voice';
-
-/** Letters of other alphabets come from the fonts named behind. */
-const OTHERS = '"Noto Sans Arabic", "Noto Sans Hebrew", "Noto Sans"';
-export const FACES: Record<Face, string> = {
-  sans: `"Instrument Sans Variable", "Instrument Sans", ${OTHERS}, sans-serif`,
-  mono: `"IBM Plex Mono", ${OTHERS}, monospace`,
-  voice: `"Newsreader Variable", ${OTHERS}, serif`,
-};
+/** Adds some to a list one by one: as arguments of `push` a hundred thousand would overflow the stack. */
+export function addAll<T>(to: T[], some: Iterable<T>): void {
+  for (const x of some) to.push(x);
+}
 
 type Lettered = Pick<TextItem, 'size' | 'face' | 'weight'>;
 
@@ -160,18 +108,5 @@ export async function lettersReady(list: DisplayList): Promise<void> {
     }
   await Promise.all(
     [...wanted].map(([font, letters]) => document.fonts.load(font, [...letters].join('')).catch(() => [])),
-  );
-}
-
-/** Where each colour of a ramp stands, 0 to 1. */
-export function stopsOf(colours: readonly string[], stepped: boolean): [number, string][] {
-  const n = colours.length;
-  return colours.flatMap((c, i): [number, string][] =>
-    stepped
-      ? [
-          [i / n, c],
-          [(i + 1) / n, c],
-        ]
-      : [[n === 1 ? 0 : i / (n - 1), c]],
   );
 }

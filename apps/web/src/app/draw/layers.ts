@@ -29,12 +29,14 @@ class FineGrid extends TileGrid {
   }
 }
 
-/** Halving resolutions from the whole earth to centimetres, the same for every dataset in a system. */
+/** Halving resolutions from beyond the whole earth to centimetres, the same for every dataset in a system. */
 function tileGridOf(crs: Crs, finer: number): TileGrid {
-  const top = crs.geographic ? 1 : 65536;
+  // As far as views go: where none is coarse enough, thousands of the coarsest would be asked for.
+  const top = crs.geographic ? 4096 : 65536;
+  const levels = crs.geographic ? 36 : 24;
   return new FineGrid(finer, {
     origin: crs.geographic ? [-180, 90] : [-2e7, 2e7],
-    resolutions: Array.from({ length: 24 }, (_, k) => top / 2 ** k),
+    resolutions: Array.from({ length: levels }, (_, k) => top / 2 ** k),
     tileSize: TILE,
   });
 }

@@ -1,4 +1,5 @@
-import { fontOf, lettersReady, stopsOf, type DisplayItem, type DisplayList, type Rect, type Stroked } from './display';
+import { stopsOf } from '@helk/core/render/drawn';
+import { fontOf, lettersReady, type DisplayItem, type DisplayList, type Rect, type Stroked } from './display';
 
 /** Side of the largest part of an image that is made at once, in its own pixels. */
 export const PART = 2048;

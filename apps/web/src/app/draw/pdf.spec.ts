@@ -53,6 +53,20 @@ describe('a display list as a document', () => {
     expect(doc.getTitle()).toBe('slope');
   });
 
+  it('takes as much as a map may have: a line of many corners, and many marks', async () => {
+    const points = Array.from({ length: 150_000 }, (_, i): [number, number] => [i % 200, (i / 1500) % 100]);
+    const discs = Array.from({ length: 30_000 }, (_, i): DisplayItem => ({
+      kind: 'disc',
+      x: i % 200,
+      y: i % 100,
+      radius: 1,
+      fill: '#102030',
+    }));
+    const group: DisplayItem = { kind: 'group', alpha: 0.5, items: discs };
+    const { drawn } = await read(listOf({ kind: 'path', points, stroke: '#102030' }, group, ...discs));
+    expect(drawn.match(/ l\n/g)!.length).toBe(149_999);
+  });
+
   it('keeps lines and areas as such, upside up, in points', async () => {
     const { drawn, images } = await read(
       listOf(

@@ -32,21 +32,16 @@ import {
   type PDFPage,
   type PDFRef,
 } from 'pdf-lib';
-import {
-  stopsOf,
-  widthOf,
-  type DisplayItem,
-  type DisplayList,
-  type Rect,
-  type Stroked,
-  type TextItem,
-} from './display';
+import { addAll, widthOf, type DisplayItem, type DisplayList, type Rect, type Stroked, type TextItem } from './display';
+import { stopsOf } from '@helk/core/render/drawn';
 import { paint, partsOf } from './paint';
 import { embedImage } from './pdf-images';
 import { Fonts } from './pdf-text';
 
 /** Points of a document to a pixel of the screen: 72 and 96 to the inch. */
 const POINTS = 72 / 96;
+/** Operators that are handed over at once. */
+const AT_ONCE = 10_000;
 /** How much finer than the screen a text is drawn that no font of ours can spell. */
 const FINER = 4;
 /** Share of the radius at which the handles of a quarter of a circle stand. */
@@ -172,13 +167,14 @@ class PageWriter {
         setLineCap(cap),
         setDashPattern(i.dash ?? [], 0),
       );
-    out.push(...path, fills ? (strokes ? FILL_AND_STROKE_EVEN_ODD() : FILL_EVEN_ODD()) : stroke());
+    addAll(out, path);
+    out.push(fills ? (strokes ? FILL_AND_STROKE_EVEN_ODD() : FILL_EVEN_ODD()) : stroke());
     return out;
   }
 
   async write(items: readonly DisplayItem[]): Promise<PDFOperator[]> {
     const out: PDFOperator[] = [];
-    for (const i of items) out.push(...(await this.one(i)));
+    for (const i of items) addAll(out, await this.one(i));
     return out;
   }
 
@@ -366,12 +362,10 @@ export async function toPdf(
     await about.progress?.(n++);
     const page = doc.addPage([list.width * POINTS, list.height * POINTS]);
     const operators = await new PageWriter(doc, page, fonts, about.finer ?? 2).write(list.items);
-    page.pushOperators(
-      pushGraphicsState(),
-      concatTransformationMatrix(POINTS, 0, 0, -POINTS, 0, list.height * POINTS),
-      ...operators,
-      popGraphicsState(),
-    );
+    const flipped = concatTransformationMatrix(POINTS, 0, 0, -POINTS, 0, list.height * POINTS);
+    const all = [pushGraphicsState(), flipped, ...operators, popGraphicsState()];
+    // As arguments a hundred thousand would overflow the stack.
+    for (let k = 0; k < all.length; k += AT_ONCE) page.pushOperators(...all.slice(k, k + AT_ONCE));
   }
   for (const f of about.attached ?? []) await doc.attach(f.bytes, f.name, { mimeType: f.type, description: f.about });
   return (await doc.save()) as Uint8Array<ArrayBuffer>;

@@ -7,6 +7,7 @@ import { BenchStore } from '../state/bench.store';
 import { ProjectStore } from '../state/project.store';
 import { datasetOf, described, projectOf } from '../testing';
 import { Preview } from './preview';
+import { NOTHING_WRITTEN } from '../state/written';
 
 const ground = measureRaster(
   { crs: crsOfCode(32627), x: 0, y: 60, dx: 30, dy: 30, columns: 2, rows: 2 },
@@ -22,10 +23,7 @@ class FakeApi {
       project: projectOf('project1'),
       datasets: [datasetOf('ground0001', { data: ground })],
       runs: [],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = () => () => undefined;

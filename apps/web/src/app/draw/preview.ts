@@ -20,6 +20,9 @@ const numberOf = (v: unknown, empty: number): number =>
 
 type What = PreviewRequest['what'];
 
+/** How long somebody who types must rest, ms. */
+const PAUSE = 350;
+
 /** What each kind of preview is made of; those that are worked out elsewhere are not here. */
 const WHAT: Partial<
   Record<Previewed['kind'], (value: (name: string) => unknown, param: string, sources: DrawnBand[]) => What | null>
@@ -85,8 +88,11 @@ export class Preview {
     return what && sources.length ? { source: sources[0]!, what } : null;
   });
 
+  /** What comes next is no typing: it is followed at once. */
+  hurry = false;
+
   constructor() {
-    effect(() => {
+    effect((done) => {
       const w = this.wanted();
       if (!w) {
         this.next = null;
@@ -95,8 +101,14 @@ export class Preview {
         this.failed.set(null);
         return;
       }
-      this.next = { ...w, id: ++this.turn };
-      this.send();
+      const go = (): void => {
+        this.next = { ...w, id: ++this.turn };
+        this.send();
+      };
+      // Half a number is no wish: "2" of "2 km2" would be 2 m².
+      const timer = setTimeout(go, this.hurry ? 0 : PAUSE);
+      this.hurry = false;
+      done(() => clearTimeout(timer));
     });
   }
 
@@ -120,6 +132,7 @@ export class Preview {
         if ('error' in a) {
           this.failed.set(a.error);
           this.result.set(null);
+          this.shown.set(null);
         } else if ('result' in a) {
           this.failed.set(null);
           this.result.set(a);

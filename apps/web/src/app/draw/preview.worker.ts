@@ -56,20 +56,20 @@ async function lines(m: PreviewRequest): Promise<Extract<PreviewAnswer, { lines:
     if (v < min) min = v;
     if (v > max) max = v;
   }
-  const c = lineCollector();
+  const c = lineCollector(`Contours every ${interval}`);
   const first = Math.ceil((Math.max(min, m.what.from) - base) / interval - 1e-9);
   const last = Math.floor((Math.min(max, m.what.to) - base) / interval + 1e-9);
-  if (last - first < MOST_LEVELS) {
-    for (let k = first; k <= last; k++) {
-      for (const raw of isolines(cells, grid.columns, grid.rows, Number((base + k * interval).toPrecision(12)))) {
-        const l = smooth ? chaikin(raw, smooth) : raw;
-        const points = new Float64Array(l.length);
-        for (let i = 0; i < l.length; i += 2) {
-          points[i] = grid.x + l[i]! * grid.dx;
-          points[i + 1] = grid.y - l[i + 1]! * grid.dy;
-        }
-        c.line(points, k % m.what.indexEvery === 0 ? 1 : 0);
+  if (last - first >= MOST_LEVELS)
+    throw new Error(`Contours every ${interval} would be ${last - first + 1} levels: too many to show before the run.`);
+  for (let k = first; k <= last; k++) {
+    for (const raw of isolines(cells, grid.columns, grid.rows, Number((base + k * interval).toPrecision(12)))) {
+      const l = smooth ? chaikin(raw, smooth) : raw;
+      const points = new Float64Array(l.length);
+      for (let i = 0; i < l.length; i += 2) {
+        points[i] = grid.x + l[i]! * grid.dx;
+        points[i + 1] = grid.y - l[i + 1]! * grid.dy;
       }
+      c.line(points, k % m.what.indexEvery === 0 ? 1 : 0);
     }
   }
   return { id: m.id, lines: c.lines(), step, greatest: 0 };

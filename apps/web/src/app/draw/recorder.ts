@@ -220,9 +220,12 @@ export class Recorder {
   clip(): void {
     const all = this.rings.flat();
     if (!all.length) return;
-    const [xs, ys] = [all.map((p) => p[0]), all.map((p) => p[1])];
-    const [x, y] = [Math.min(...xs), Math.min(...ys)];
-    const box = { x, y, width: Math.max(...xs) - x, height: Math.max(...ys) - y };
+    let [x, y, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity];
+    for (const [px, py] of all) {
+      [x, y] = [Math.min(x, px), Math.min(y, py)];
+      [right, bottom] = [Math.max(right, px), Math.max(bottom, py)];
+    }
+    const box = { x, y, width: right - x, height: bottom - y };
     const c = this.s.clip;
     if (!c) {
       this.s.clip = box;

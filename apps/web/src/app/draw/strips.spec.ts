@@ -124,6 +124,27 @@ describe('a drawing', () => {
     }
   });
 
+  it('in grey gives classes greys of their own, in pictures as in areas', async () => {
+    const image = document.createElement('canvas');
+    image.width = image.height = 4;
+    const g = image.getContext('2d')!;
+    g.fillStyle = '#ff0000';
+    g.fillRect(0, 0, 4, 4);
+    const two: DisplayList = {
+      width: 20,
+      height: 10,
+      items: [
+        { kind: 'image', image, x: 0, y: 0, width: 10, height: 10 },
+        { kind: 'box', x: 10, y: 0, width: 10, height: 10, fill: '#ff0000' },
+      ],
+    };
+    const c = await painted(inGrey(two, new Map([['#ff0000', '#e0e0e0']])), 1);
+    expect([at(c, 4, 5), at(c, 15, 5)]).toEqual([
+      [224, 224, 224],
+      [224, 224, 224],
+    ]);
+  });
+
   it('is kept and comes back, without what was only to be made', async () => {
     const image = document.createElement('canvas');
     image.width = image.height = 4;

@@ -7,7 +7,7 @@ import { LineString, MultiLineString, MultiPoint, MultiPolygon, Point as OlPoint
 import type Geometry from 'ol/geom/Geometry';
 import { Circle, type Style } from 'ol/style';
 import type { Extent } from '@helk/core';
-import { fontOf, type DisplayItem, type Point, type Rect, type TextItem } from './display';
+import { addAll, fontOf, type DisplayItem, type Point, type Rect, type TextItem } from './display';
 
 /** How a map lies on a page: what a driver needs to draw itself as lines and letters in place of pixels. */
 export interface PaperView {
@@ -138,7 +138,7 @@ export function shapeItems(
       if (count > MOST_CORNERS) return null;
       const z = style.getZIndex() ?? 0;
       const level = levels.get(z);
-      if (level) level.push(...items);
+      if (level) addAll(level, items);
       else levels.set(z, items);
     }
   return [...levels].sort(([a], [b]) => a - b).flatMap(([, items]) => items);
@@ -215,7 +215,7 @@ export function labelItems(
       t.getPlacement() === 'line'
         ? alongLines(g, words, base, { repeat: t.getRepeat(), maxAngle: t.getMaxAngle() ?? Math.PI / 4 }, view)
         : atPlaces(g, words, base, { offset: t.getOffsetY(), overflow: t.getOverflow() ?? false }, view);
-    for (const l of laid) if (taken.take(l.boxes)) out.push(...l.items);
+    for (const l of laid) if (taken.take(l.boxes)) addAll(out, l.items);
   }
   return out;
 }

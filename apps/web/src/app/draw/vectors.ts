@@ -82,7 +82,7 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
   private worked: Symbols | null = null;
   private key = '';
   private look: Look;
-  private readonly source = new VectorSource();
+  private readonly source: VectorSource;
   private shapes: VectorLayer | VectorImageLayer;
   private many = false;
   private gone = false;
@@ -100,6 +100,8 @@ export class VectorDrawn implements LayerDriver<VectorStyle> {
     const { map, crs, tools, first } = made;
     this.map = map;
     this.look = this.lookOf(first);
+    // One world, as for rasters: coordinates of no known system may lie so far beyond its ends that thousands of copies would be drawn.
+    this.source = new VectorSource({ wrapX: false });
     this.shapes = new VectorLayer({ source: this.source, style: (f) => this.styleOf(f as Feature) });
     this.labels = new VectorLayer({
       source: this.source,

@@ -1,11 +1,12 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { sankey, sankeyLinkHorizontal } from 'd3-sankey';
-import { categoryColours, dataOf, displayUnit, formatNumber, ofKind, type Table } from '@helk/core';
+import { categoryColours, dataOf, displayUnit, formatNumber, ofKind, percentOf, type Table } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 interface Node {
   name: string;
@@ -21,26 +22,29 @@ interface Link {
 @Component({
   selector: 'helk-change-matrix',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TableCopy],
   host: { class: 'flex min-h-0 flex-1 min-w-0', 'data-testid': 'change-matrix' },
   template: `
     @if (matrix(); as m) {
       <div class="flex-1 min-w-0 overflow-auto">
-        <table class="text-[12px] border-collapse">
+        <table class="matrix text-[12px] border-collapse">
           <thead>
             <tr class="text-ink-2">
-              <th class="px-2 py-1 text-left font-[450] sticky left-0 bg-leaf">to ↓ from →</th>
+              <th class="px-2 py-1 text-left font-[450] whitespace-nowrap">
+                to ↓ from →
+                <helk-table-copy class="ml-2" [table]="copied" title="What became what" testid="copy-matrix" />
+              </th>
               @for (c of m.from; track c) {
                 <th class="px-2 text-right font-[450] truncate max-w-[90px]" [title]="c">{{ c }}</th>
               }
               <th class="px-2 text-right font-[600] text-ink">total, {{ m.unit }}</th>
               <th class="px-2 text-right font-[450]">gain</th>
-              <th class="pl-3"><button class="link" (click)="copy()" data-testid="copy-matrix">Copy</button></th>
             </tr>
           </thead>
           <tbody>
             @for (row of m.rows; track row.name) {
               <tr class="border-t border-line-soft h-[25px]">
-                <th class="px-2 text-left font-[500] sticky left-0 bg-leaf whitespace-nowrap">
+                <th class="px-2 text-left font-[500] whitespace-nowrap">
                   <span class="inline-block w-3 h-2.5 mr-1.5 rounded-[2px]" [style.background]="colour(row.name)"></span
                   >{{ row.name }}
                 </th>
@@ -63,23 +67,22 @@ interface Link {
                 }
                 <td class="num text-right px-2 font-[600]">{{ row.total }}</td>
                 <td class="num text-right px-2 text-fine">{{ row.gain }}</td>
-                <td></td>
               </tr>
             }
             <tr class="border-t border-line h-[25px]">
-              <th class="px-2 text-left font-[600] sticky left-0 bg-leaf">total</th>
+              <th class="px-2 text-left font-[600]">total</th>
               @for (t of m.totals; track $index) {
                 <td class="num text-right px-2 font-[600]">{{ t }}</td>
               }
               <td class="num text-right px-2 font-[600]">{{ m.total }}</td>
-              <td colspan="2"></td>
+              <td></td>
             </tr>
             <tr class="h-[25px]">
-              <th class="px-2 text-left font-[450] text-ink-2 sticky left-0 bg-leaf">loss</th>
+              <th class="px-2 text-left font-[450] text-ink-2">loss</th>
               @for (t of m.losses; track $index) {
                 <td class="num text-right px-2 text-no">{{ t }}</td>
               }
-              <td class="text-right px-2 whitespace-nowrap" colspan="3" data-testid="unchanged">
+              <td class="text-right px-2 whitespace-nowrap" colspan="2" data-testid="unchanged">
                 unchanged <span class="num font-[600]">{{ m.unchanged }} {{ m.unit }}</span
                 >, <span class="num">{{ m.share }} %</span>
               </td>
@@ -126,7 +129,6 @@ export class ChangeMatrix {
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
   private readonly picks = inject(Picks);
-  private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
   private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
   private readonly colours = computed(() => {
@@ -188,7 +190,7 @@ export class ChangeMatrix {
       }),
       total: show(total),
       unchanged: show(unchanged),
-      share: ((100 * unchanged) / (total || 1)).toFixed(1),
+      share: percentOf(unchanged / (total || 1)),
     };
   });
 
@@ -280,15 +282,13 @@ export class ChangeMatrix {
     this.picks.range.set({ dataset: grid.id, band: 0, low: found.value, high: found.value, alone: true });
   }
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const t = this.table()!;
     const unit = t.columns[1]?.unit ?? '';
     const rows = (t.columns[0]!.values as string[]).map((name, r) => [
       name,
-      ...t.columns.slice(1).map((c) => String(c.values[r])),
+      ...t.columns.slice(1).map((c) => c.values[r] as number),
     ]);
-    const lines = [[`to \\ from [${unit}]`, ...t.columns.slice(1).map((c) => c.name)], ...rows];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.store.notify('Copied the matrix.');
-  }
+    return [[`to \\ from [${unit}]`, ...t.columns.slice(1).map((c) => c.name)], ...rows];
+  };
 }

@@ -1,13 +1,15 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { cellArea, dataOf, formatNumber, type RasterInfo, type Scale } from '@helk/core';
+import { cellArea, dataOf, formatNumber, percentOf, type RasterInfo, type Scale } from '@helk/core';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 /** Classes of a raster with their cells, area and share. */
 @Component({
   selector: 'helk-class-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TableCopy],
   host: { class: 'block overflow-auto' },
   template: `
     <table class="w-full text-[12.5px]">
@@ -25,7 +27,9 @@ import { ProjectStore } from '../state/project.store';
             </th>
           }
           <th class="font-[450] px-2 w-[34%]">Share</th>
-          <th class="text-right pr-3"><button class="link" (click)="copy()">Copy</button></th>
+          <th class="text-right pr-3">
+            <helk-table-copy [table]="copied" title="Area by class" testid="copy-classes" />
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -57,7 +61,6 @@ export class ClassTable {
   readonly info = input.required<RasterInfo>();
   readonly band = input(0);
   readonly classes = input.required<NonNullable<Scale['classes']>>();
-  private readonly clipboard = inject(Clipboard);
   private readonly data = inject(FeatureData);
   private readonly store = inject(ProjectStore);
   /** Shares of the area by the last accuracy that was worked out for the classes, each with its interval. */
@@ -97,19 +100,17 @@ export class ClassTable {
         adjusted: found ? `${formatNumber(found[0] * whole, 10)} ± ${formatNumber(found[1] * whole, 10)}` : '–',
         size: (cells * cell) / (wide ? 1e6 : 1e4),
         share: (100 * cells) / total,
-        percent: ((100 * cells) / total).toFixed(1),
+        percent: percentOf(cells / total),
       };
     });
     return { unit: wide ? 'km²' : 'ha', list };
   });
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const { unit, list } = this.rows();
-    const lines = [
+    return [
       ['class', 'name', 'cells', unit, '%', ...(this.checked() ? [`${unit} by places checked`, '±'] : [])],
       ...list.map((r) => [r.value, r.label, r.count, r.size, r.share, ...(r.interval ?? [])]),
     ];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.store.notify(`Copied ${list.length} classes.`);
-  }
+  };
 }

@@ -1,4 +1,3 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { dataOf, formatNumber, type Table } from '@helk/core';
 import { BenchStore } from '../state/bench.store';
@@ -6,6 +5,8 @@ import { ChartAsked } from '../state/chart-asked';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { LEVELS, starsOf } from './levels';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 interface Cell {
   r: number;
@@ -17,18 +18,19 @@ interface Cell {
 @Component({
   selector: 'helk-correlations-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TableCopy],
   host: { class: 'flex flex-col flex-1 min-w-0 min-h-0', 'data-testid': 'correlations' },
   template: `
     @if (matrix(); as m) {
       <div class="flex items-baseline gap-3 px-3.5 pt-1.5 text-[12px] flex-none">
         <span class="text-ink-2 flex-1 truncate">{{ said() }}</span>
-        <button class="link" (click)="copy()" data-testid="copy-correlations">Copy</button>
+        <helk-table-copy [table]="copied" title="Correlations" testid="copy-correlations" />
       </div>
       <div class="flex-1 min-h-0 overflow-auto px-3.5 pb-2">
-        <table class="border-separate border-spacing-[2px] text-[12px]">
+        <table class="matrix border-separate border-spacing-[2px] text-[12px]">
           <thead>
             <tr>
-              <th class="sticky left-0 bg-leaf"></th>
+              <th></th>
               @for (c of m.names; track c) {
                 <th class="font-[450] text-ink-2 px-1 max-w-[96px] truncate text-right" [title]="c">{{ c }}</th>
               }
@@ -37,10 +39,7 @@ interface Cell {
           <tbody>
             @for (row of m.rows; track row.name) {
               <tr>
-                <th
-                  class="text-left font-[450] text-ink-2 pr-2 sticky left-0 bg-leaf max-w-[180px] truncate"
-                  [title]="row.name"
-                >
+                <th class="text-left font-[450] text-ink-2 pr-2 max-w-[180px] truncate" [title]="row.name">
                   {{ row.name }}
                 </th>
                 @for (c of row.cells; track c.name) {
@@ -89,7 +88,6 @@ export class CorrelationsPanel {
   private readonly data = inject(FeatureData);
   private readonly bench = inject(BenchStore);
   private readonly project = inject(ProjectStore);
-  private readonly clipboard = inject(Clipboard);
   private readonly asked = inject(ChartAsked);
   protected readonly here = signal('');
 
@@ -142,16 +140,15 @@ export class CorrelationsPanel {
     this.bench.select(this.item().id);
   }
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const m = this.matrix();
-    if (!m) return;
-    const lines = [
-      ['', ...m.names],
-      ...m.rows.map((r) => [r.name, ...r.cells.map((c) => (c.cell ? c.text.replace('−', '-') : '1.00'))]),
-    ];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.project.notify('Copied; paste it into a spreadsheet.');
-  }
+    if (!m) return [];
+    const value = (text: string): string | number => {
+      const v = Number(text.replace('−', '-'));
+      return v === v && text.trim() ? v : text;
+    };
+    return [['', ...m.names], ...m.rows.map((r) => [r.name, ...r.cells.map((c) => (c.cell ? value(c.text) : 1))])];
+  };
 }
 
 /** Columns in their first order, and what stands for two of them in either order. */

@@ -1,27 +1,31 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { dataOf, formatNumber, type VectorStyle } from '@helk/core';
 import { FeatureData } from '../state/feature-data';
 import { Looks } from '../state/looks';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 /** Which class became which, as counts of features; a cell picks its features on the map beside. */
 @Component({
   selector: 'helk-crossing-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { class: 'flex flex-1 min-w-0 min-h-0 overflow-auto px-3.5 py-2', 'data-testid': 'crossing' },
+  imports: [TableCopy],
+  host: { class: 'flex flex-1 min-w-0 min-h-0 overflow-auto px-3.5', 'data-testid': 'crossing' },
   template: `
     @if (matrix(); as m) {
-      <table class="text-[12px] border-collapse self-start">
+      <table class="matrix text-[12px] border-collapse self-start">
         <thead>
           <tr class="text-ink-2">
-            <th class="pr-3 text-left font-[450]" [title]="names().join(' → ')">before ↓ after →</th>
+            <th class="pr-3 text-left font-[450] whitespace-nowrap" [title]="names().join(' → ')">
+              before ↓ after →
+              <helk-table-copy class="ml-2" [table]="copied" title="Before and after" testid="copy-crossing" />
+            </th>
             @for (c of m.to; track c) {
               <th class="px-2 text-right font-[450] whitespace-nowrap">{{ c }}</th>
             }
             <th class="px-2 text-right font-[600] text-ink">total</th>
-            <th class="pl-3"><button class="link" (click)="copy()" data-testid="copy-crossing">Copy</button></th>
           </tr>
         </thead>
         <tbody>
@@ -46,7 +50,6 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
                 </td>
               }
               <td class="num text-right px-2 font-[600]">{{ row.total }}</td>
-              <td></td>
             </tr>
           }
           <tr class="border-t border-line h-[26px]">
@@ -55,7 +58,6 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
               <td class="num text-right px-2 font-[600]">{{ t }}</td>
             }
             <td class="num text-right px-2 font-[600]">{{ m.total }}</td>
-            <td></td>
           </tr>
         </tbody>
       </table>
@@ -78,7 +80,6 @@ export class CrossingPanel {
   private readonly picks = inject(Picks);
   private readonly looks = inject(Looks);
   private readonly project = inject(ProjectStore);
-  private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
 
   private readonly run = computed(() => this.project.madeBy(this.item()));
@@ -145,15 +146,13 @@ export class CrossingPanel {
     );
   }
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const m = this.matrix();
-    if (!m) return;
-    const lines = [
+    if (!m) return [];
+    return [
       ['before \\ after', ...m.to, 'total'],
       ...m.rows.map((r) => [r.from, ...r.cells.map((c) => c.count), r.total]),
       ['total', ...m.totals, m.total],
     ];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.project.notify('Copied; paste it into a spreadsheet.');
-  }
+  };
 }

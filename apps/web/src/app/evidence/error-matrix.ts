@@ -1,6 +1,5 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { dataOf, kindOf, type Table } from '@helk/core';
+import { dataOf, kindOf, percentOf, type Table } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import { Z95 } from '@helk/core/numeric/agreement';
 import { BenchStore } from '../state/bench.store';
@@ -8,18 +7,21 @@ import { FeatureData } from '../state/feature-data';
 import { Glances } from '../state/glances';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 /** Rows beneath the classes: total, user's, user's by area and its interval. */
 const BENEATH = 4;
 /** Columns beside the classes: total, producer's, by area, its interval, share of area, its interval. */
 const BESIDE = 6;
 
-const percent = (v: number | undefined): string => (v === undefined || v !== v ? '–' : (100 * v).toFixed(1));
+const percent = (v: number | undefined): string => (v === undefined ? '–' : percentOf(v));
 
 /** An error matrix: the map across, what was found down; a cell picks its places. Shares stand with their intervals of 95 %. */
 @Component({
   selector: 'helk-error-matrix',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TableCopy],
   host: { class: 'flex flex-col min-h-0 flex-1 min-w-0', 'data-testid': 'error-matrix' },
   template: `
     @if (matrix(); as m) {
@@ -30,15 +32,13 @@ const percent = (v: number | undefined): string => (v === undefined || v !== v ?
           >
         }
         <span class="flex-1"></span>
-        <button class="link" (click)="copy()" data-testid="copy-errors">Copy</button>
+        <helk-table-copy [table]="copied" title="Map against places" testid="copy-errors" />
       </p>
       <div class="flex-1 min-h-0 overflow-auto">
-        <table class="text-[12px] border-collapse">
+        <table class="matrix text-[12px] border-collapse">
           <thead>
             <tr class="text-ink-2 align-bottom">
-              <th class="px-2 py-1 text-left font-[450] sticky left-0 bg-leaf whitespace-nowrap">
-                found ↓ on the map →
-              </th>
+              <th class="px-2 py-1 text-left font-[450] whitespace-nowrap">found ↓ on the map →</th>
               @for (c of m.names; track c) {
                 <th class="px-2 text-right font-[450] truncate max-w-[92px]" [title]="c">{{ c }}</th>
               }
@@ -55,7 +55,7 @@ const percent = (v: number | undefined): string => (v === undefined || v !== v ?
           <tbody>
             @for (row of m.rows; track row.name) {
               <tr class="border-t border-line-soft h-[25px]">
-                <th class="px-2 text-left font-[500] sticky left-0 bg-leaf whitespace-nowrap">{{ row.name }}</th>
+                <th class="px-2 text-left font-[500] whitespace-nowrap">{{ row.name }}</th>
                 @for (c of row.cells; track c.mapped) {
                   <td class="p-0">
                     <button
@@ -81,10 +81,7 @@ const percent = (v: number | undefined): string => (v === undefined || v !== v ?
             }
             @for (b of m.beneath; track b.name; let first = $first) {
               <tr class="h-[25px] border-t" [class]="first ? 'border-line' : 'border-line-soft'">
-                <th
-                  class="px-2 text-left sticky left-0 bg-leaf whitespace-nowrap"
-                  [class]="first ? 'font-[600]' : 'font-[450] text-ink-2'"
-                >
+                <th class="px-2 text-left whitespace-nowrap" [class]="first ? 'font-[600]' : 'font-[450] text-ink-2'">
                   {{ b.name }}
                 </th>
                 @for (v of b.values; track $index) {
@@ -109,7 +106,6 @@ export class ErrorMatrix {
   private readonly bench = inject(BenchStore);
   private readonly picks = inject(Picks);
   private readonly glances = inject(Glances);
-  private readonly clipboard = inject(Clipboard);
   protected readonly here = signal('');
   private readonly table = computed((): Table | null => dataOf('table', this.data.now(this.item().id)));
   private readonly run = computed(() => this.store.madeBy(this.item()));
@@ -196,17 +192,13 @@ export class ErrorMatrix {
     }
   }
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const t = this.table()!;
     const head = ['found \\ on the map', ...t.columns.slice(1).map((c) => c.name)];
     const rows = (t.columns[0]!.values as string[]).map((name, r) => [
       name,
-      ...t.columns.slice(1).map((c) => {
-        const v = c.values[r] as number;
-        return v === v ? String(v) : '';
-      }),
+      ...t.columns.slice(1).map((c) => c.values[r] as number),
     ]);
-    this.clipboard.copy([head, ...rows].map((l) => l.join('\t')).join('\n'));
-    this.store.notify('Copied the matrix.');
-  }
+    return [head, ...rows];
+  };
 }

@@ -38,7 +38,7 @@ const FORMS: { id: TableForm; label: string }[] = [
         }
       </div>
       <div class="flex-1 min-h-0 overflow-auto px-3.5 pb-2 flex flex-wrap gap-x-8 gap-y-2 items-start">
-        <table class="text-[12.5px] border-collapse flex-none">
+        <table class="matrix text-[12.5px] border-collapse flex-none">
           <thead>
             <tr class="border-y border-line">
               <th></th>
@@ -66,7 +66,7 @@ const FORMS: { id: TableForm; label: string }[] = [
             }
           </tbody>
         </table>
-        <table class="text-[12.5px] border-collapse flex-none">
+        <table class="matrix text-[12.5px] border-collapse flex-none">
           <thead>
             <tr class="border-y border-line">
               <th class="text-left font-[600] py-1">fit and tests</th>

@@ -1,5 +1,5 @@
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { FeaturesBuilder, columnsOf, dataOf, featuresIn, featuresOf, kindOf, ofKind, type Features } from '@helk/core';
 import { clientKind } from '../kinds';
@@ -17,6 +17,9 @@ import { Picks, type Gather } from '../state/picks';
 import { Edits, plainReason } from '../state/edits';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { knownValues } from './column-statistics';
+import { measureFor, type Measure } from './measure';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 const MODES: { id: Gather; label: string }[] = [
   { id: 'replace', label: 'pick anew' },
@@ -31,7 +34,7 @@ let made = 0;
 @Component({
   selector: 'helk-pick-bar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, FormulaField, CdkMenu, CdkMenuItem, CdkMenuTrigger],
+  imports: [NgIcon, FormulaField, CdkMenu, CdkMenuItem, CdkMenuTrigger, TableCopy],
   viewProviders: [provideIcons(ICONS)],
   host: { class: 'block border-b border-line-soft', 'data-testid': 'pick-bar' },
   template: `
@@ -107,9 +110,24 @@ let made = 0;
         }
       }
       <span class="flex-1"></span>
-      <button class="bar" (click)="copy.emit()" title="Copy what is picked, or all, with the columns' heads">
-        copy
-      </button>
+      @if (measure(); as m) {
+        <button
+          class="bar"
+          [disabled]="measuring()"
+          (click)="addMeasure(m)"
+          [title]="'A new set with a column of ' + m.noun + ', in ' + m.unit"
+          data-testid="add-measure"
+        >
+          {{ measuring() ? 'measuring…' : 'add ' + m.noun }}
+        </button>
+      }
+      <helk-table-copy
+        look="bar"
+        label="copy"
+        [table]="copied()"
+        [title]="item().name"
+        title="Copy what is picked, or all, with the columns' heads"
+      />
     </div>
     @if (asking()) {
       <div class="flex items-start gap-2 px-2 pb-1.5">
@@ -195,7 +213,8 @@ let made = 0;
 })
 export class PickBar {
   readonly item = input.required<DatasetItem>();
-  readonly copy = output();
+  /** What is picked, or everything. */
+  readonly copied = input.required<() => CopiedTable>();
   protected readonly picks = inject(Picks);
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
@@ -227,6 +246,27 @@ export class PickBar {
   protected readonly sets = computed(() =>
     this.store.datasetEntities().filter((d) => ofKind('features', d.info) && d.id !== this.item().id),
   );
+
+  /** The size of shapes as a column: areas, or lengths, where they have one. */
+  protected readonly measure = computed(() => measureFor(this.item()));
+  protected readonly measuring = signal(false);
+
+  protected async addMeasure(m: Measure): Promise<void> {
+    const method = this.store.serving().get('add a column');
+    if (!method) return;
+    this.measuring.set(true);
+    const made = await this.store.guarded(() =>
+      this.store.runToEnd(
+        method.id,
+        { [Object.keys(method.inputs)[0]!]: [this.item().id] },
+        { column: m.column, formula: m.formula, unit: m.unit },
+      ),
+    );
+    this.measuring.set(false);
+    if (!made?.[0]) return;
+    this.bench.show(made[0], this.bench.activePane(), true);
+    this.store.notify(`Made a new set with “${m.column}” in ${m.unit}.`);
+  }
 
   private async features(): Promise<Features | null> {
     const d = await this.store.guarded(() => this.data.get(this.item().id));

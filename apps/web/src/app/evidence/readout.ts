@@ -1,4 +1,3 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { transformer, wgs84 } from '@helk/core';
@@ -10,6 +9,8 @@ import { BenchStore } from '../state/bench.store';
 import { Looks } from '../state/looks';
 import type { Pane } from '../state/panes';
 import { ProjectStore } from '../state/project.store';
+import { copyTable } from '../parts/save';
+import { tabbed, tableHtml } from '../parts/table-text';
 
 interface Row {
   pane: number;
@@ -37,7 +38,7 @@ interface Row {
         <button class="icon-btn !w-7" (click)="pin()" aria-label="Pin this place" title="Pin this place">
           <ng-icon name="lucidePin" size="14" />
         </button>
-        <button class="icon-btn !w-7" (click)="copy()" aria-label="Copy with tabs" title="Copy with tabs">
+        <button class="icon-btn !w-7" (click)="copy()" aria-label="Copy as a table" title="Copy as a table">
           <ng-icon name="lucideCopy" size="14" />
         </button>
         <button
@@ -77,7 +78,7 @@ interface Row {
           <button class="num text-left flex-1 text-[11px] leading-[1.5]" (click)="bench.set({ readout: p.place })">
             <span class="text-pick">no. {{ $index + 1 }}</span> {{ where(p.place) }}<br />{{ p.text }}
           </button>
-          <button class="icon-btn !w-6 !h-6" (click)="unpin($index)" aria-label="Remove this pin">
+          <button class="icon-btn !w-[24px] !h-[24px]" (click)="unpin($index)" aria-label="Remove this pin">
             <ng-icon name="lucideX" size="12" />
           </button>
         </div>
@@ -90,7 +91,6 @@ export class Readout {
   private readonly store = inject(ProjectStore);
   private readonly looks = inject(Looks);
   private readonly tools = inject(KindTools);
-  private readonly clipboard = inject(Clipboard);
   protected readonly rows = signal<Row[]>([]);
   private readonly texts = signal<string[]>([]);
   protected readonly pinned = computed(() =>
@@ -178,7 +178,9 @@ export class Readout {
         p.y,
       ]),
     ];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.store.notify('Copied.');
+    void this.store.guarded(async () => {
+      await copyTable({ 'text/plain': tabbed(lines), 'text/html': tableHtml(lines, '') });
+      this.store.notify('Copied.');
+    });
   }
 }

@@ -25,6 +25,7 @@ import type { StackInfo } from '@helk/core/data/stack-facts';
 import { stepAt, stepLabel, stepText } from '@helk/core/data/time-steps';
 import { readDate } from '@helk/core/data/dates';
 import { BenchStore } from '../state/bench.store';
+import { Clicking } from '../state/clicking';
 import { FeatureData } from '../state/feature-data';
 import { Glances } from '../state/glances';
 import { Looks } from '../state/looks';
@@ -89,7 +90,9 @@ const MOST = 12;
         }
       </ul>
       @if (!picked().length) {
-        <p class="text-ink-2 text-[12px] mt-1.5">Click a place on the map to see how it went; Shift adds others.</p>
+        <p class="text-ink-2 text-[12px] mt-1.5">
+          Click a place on the map to see how it went; with Ctrl it is picked, and others beside it.
+        </p>
       } @else if (more()) {
         <p class="text-ink-2 text-[12px] mt-1.5">and {{ more() }} more that are picked</p>
       }
@@ -114,6 +117,7 @@ export class SeriesPanel {
   private readonly looks = inject(Looks);
   private readonly moments = inject(Moments);
   private readonly picks = inject(Picks);
+  private readonly clicking = inject(Clicking);
   private readonly project = inject(ProjectStore);
   private readonly rows = inject(SameRows);
   private chart: Chart<'line', { x: number; y: number }[]> | null = null;
@@ -146,6 +150,9 @@ export class SeriesPanel {
     const p = this.picks.of(this.item().id);
     const out: number[] = [];
     for (let i = 0; p && i < p.length && out.length < MOST; i++) if (p[i]) out.push(i);
+    // What is read is told too.
+    const read = this.clicking.readOf(this.item().id);
+    if (read !== null && !out.includes(read)) out.push(read);
     return out;
   });
   protected readonly more = computed(() => Math.max(0, this.picks.count(this.item().id) - MOST));

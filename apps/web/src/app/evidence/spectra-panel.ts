@@ -1,4 +1,3 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import {
   ChangeDetectionStrategy,
   Component,
@@ -28,6 +27,8 @@ import { Scenes } from '../state/scenes';
 import { Training } from '../state/training';
 import { themeColour } from './chart-look';
 import { spectraConfig, type SpectrumLine } from './spectra-config';
+import { TableCopy } from '../parts/table-copy';
+import type { CopiedTable } from '../parts/table-text';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip, Filler);
 
@@ -35,7 +36,7 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip, 
 @Component({
   selector: 'helk-spectra-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon],
+  imports: [NgIcon, TableCopy],
   viewProviders: [provideIcons(ICONS)],
   host: { class: 'flex flex-1 min-w-0 min-h-0', 'data-testid': 'spectra' },
   template: `
@@ -75,7 +76,7 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip, 
             </button>
             @if (l.key.startsWith('area')) {
               <button
-                class="icon-btn !w-6 !h-6"
+                class="icon-btn !w-[24px] !h-[24px]"
                 (click)="areas.remove(l.label)"
                 [attr.aria-label]="'Forget ' + l.label"
               >
@@ -87,7 +88,7 @@ Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip, 
       </div>
       <div class="flex gap-3 px-2 py-1.5 border-t border-line-soft">
         <button class="link flex-1" (click)="areas.draw()">Draw an area</button>
-        <button class="link" (click)="copy()" [disabled]="!lines().length">Copy</button>
+        <helk-table-copy [table]="copied" title="Spectra of classes" [can]="lines().length > 0" />
       </div>
     </div>
   `,
@@ -103,7 +104,6 @@ export class SpectraPanel {
   private readonly picks = inject(Picks);
   private readonly training = inject(Training);
   private readonly cursor = inject(Cursor);
-  private readonly clipboard = inject(Clipboard);
   protected readonly areas = inject(DrawnAreas);
   private chart: Chart | null = null;
   protected readonly hidden = signal<ReadonlySet<string>>(new Set());
@@ -246,11 +246,9 @@ export class SpectraPanel {
     this.hidden.update((h) => new Set(h.has(key) ? [...h].filter((k) => k !== key) : [...h, key]));
   }
 
-  protected copy(): void {
+  protected readonly copied = (): CopiedTable => {
     const bands = this.bands()!;
     const head = ['', 'cells', ...bands.map((b) => `mean ${b.name}`), ...bands.map((b) => `sd ${b.name}`)];
-    const rows = this.lines().map((l) => [l.label, l.n, ...l.mean, ...l.sd]);
-    this.clipboard.copy([head, ...rows].map((r) => r.join('\t')).join('\n'));
-    this.store.notify(`Copied ${rows.length} spectra.`);
-  }
+    return [head, ...this.lines().map((l) => [l.label, l.n, ...l.mean, ...l.sd])];
+  };
 }

@@ -88,6 +88,6 @@ describe('the table', () => {
     expect(column('kind')[0]).toBe('marsh');
     const wrong = await type(0, 'depth', 'deep');
     expect(wrong.getAttribute('aria-invalid')).toBe('true');
-    expect(wrong.title).toContain('no number');
+    expect(el().querySelector('[role=alert]')!.textContent).toContain('no number');
   });
 });

@@ -1,4 +1,3 @@
-import { Clipboard } from '@angular/cdk/clipboard';
 import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
 import {
@@ -14,17 +13,31 @@ import {
   viewChild,
 } from '@angular/core';
 
-import { displayUnit, formatNumber, kindOf, namesUnit, ofKind, type Column, valueOf, withUnit } from '@helk/core';
+import {
+  columnsOf,
+  displayUnit,
+  formatNumber,
+  kindOf,
+  namesUnit,
+  ofKind,
+  type Column,
+  valueOf,
+  withUnit,
+} from '@helk/core';
 
 import { FeatureData } from '../state/feature-data';
 import { Picks } from '../state/picks';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { Edits, plainReason } from '../state/edits';
 import { columnStatistics, knownValues } from './column-statistics';
+import { TableLooks, type TableLook } from '../state/table-looks';
 import { PickBar } from './pick-bar';
 import { PickBars } from './pick-bars';
+import type { CopiedCell, CopiedTable } from '../parts/table-text';
 
 const WIDTH = 128;
+/** Pixels of the column with the numbers of the rows. */
+const NUMBERS = 56;
 let made = 0;
 
 /** Columns of a table or of features, any number of rows: sorted, hidden, described in their heads, picked here and everywhere. */
@@ -44,14 +57,18 @@ let made = 0;
   host: { class: 'flex flex-col min-h-0 flex-1 min-w-0' },
   template: `
     @if (data(); as d) {
-      <helk-pick-bar class="flex-none" [item]="item()" (copy)="copy()" />
-      <div class="flex-1 min-h-0 overflow-x-auto">
-        <div class="h-full flex flex-col" [style.min-width.px]="70 + shown().length * width">
-          <div class="flex flex-none text-[12px] text-ink-2 border-b border-line h-[30px] items-center">
-            <span class="w-14 px-3 num text-right flex-none">no.</span>
-            @for (c of shown(); track c.name) {
+      <helk-pick-bar class="flex-none" [item]="item()" [copied]="copied" />
+      @if (typing()?.wrong; as w) {
+        <p class="check check-refused !rounded-none flex-none" role="alert" data-testid="cell-wrong">{{ w }}</p>
+      }
+      <div class="flex-1 min-h-0 flex flex-col">
+        <div #heads class="flex-none overflow-hidden border-b border-line">
+          <div class="flex text-[12px] text-ink-2 h-[30px] items-center bg-leaf" [style.width.px]="across()">
+            <span class="stays px-3 num text-right">no.</span>
+            @for (c of shown(); track c.name; let first = $first) {
               <button
                 class="px-3 h-full flex items-center gap-1 hover:bg-act-soft flex-none"
+                [class.stays-second]="first"
                 [style.width.px]="width"
                 [class.justify-end]="c.type === 'number'"
                 [cdkMenuTriggerFor]="head"
@@ -69,52 +86,59 @@ let made = 0;
               </button>
             }
           </div>
-          <cdk-virtual-scroll-viewport
-            itemSize="26"
-            minBufferPx="260"
-            maxBufferPx="520"
-            class="flex-1 min-h-0 !overflow-x-hidden"
-          >
-            <div
-              *cdkVirtualFor="let i of rows()"
-              class="flex h-[26px] items-center border-b border-line-soft cursor-default select-none"
-              [style.background]="picked()?.[i] ? 'color-mix(in srgb, var(--pick) 14%, transparent)' : null"
-              [attr.aria-selected]="picked()?.[i] === 1"
-              (click)="pick(i, $event)"
-            >
-              <span class="w-14 px-3 num text-right text-ink-3 flex-none">{{ i + 1 }}</span>
-              @for (c of shown(); track c.name) {
-                @if (typing()?.row === i && typing()?.column === c.name) {
-                  <input
-                    #cell
-                    class="flex-none !min-h-[24px] !h-[24px] !px-2 text-[12.5px]"
-                    [style.width.px]="width"
-                    [value]="typed(c, i)"
-                    [attr.list]="listId"
-                    [attr.aria-label]="c.name + ' of no. ' + (i + 1)"
-                    [attr.aria-invalid]="!!typing()!.wrong"
-                    [title]="typing()!.wrong ?? ''"
-                    [class.!border-no]="typing()!.wrong"
-                    (click)="$event.stopPropagation()"
-                    (keydown.enter)="enter(c, i, $any($event.target).value)"
-                    (keydown.escape)="typing.set(null)"
-                    (blur)="enter(c, i, $any($event.target).value)"
-                  />
-                } @else {
-                  <span
-                    class="px-3 truncate flex-none"
-                    [style.width.px]="width"
-                    [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'"
-                    [class.edited]="edited(c, i)"
-                    (dblclick)="type(c, i)"
-                    [attr.data-cell]="c.name"
-                    >{{ cell(c, i) }}</span
-                  >
-                }
-              }
-            </div>
-          </cdk-virtual-scroll-viewport>
         </div>
+        <cdk-virtual-scroll-viewport
+          itemSize="26"
+          minBufferPx="260"
+          maxBufferPx="520"
+          class="flex-1 min-h-0"
+          tabindex="0"
+          role="group"
+          [attr.aria-label]="'Rows of ' + item().name + ': up and down picks one, with Shift several'"
+          (scroll)="heads.scrollLeft = $any($event.target).scrollLeft"
+          (keydown)="walk($event)"
+        >
+          <div
+            *cdkVirtualFor="let i of rows()"
+            class="flex h-[26px] items-center border-b border-line-soft cursor-default select-none bg-leaf"
+            [style.width.px]="across()"
+            [style.background]="picked()?.[i] ? 'color-mix(in srgb, var(--pick) 14%, var(--leaf))' : null"
+            [attr.aria-current]="picked()?.[i] === 1 ? 'true' : null"
+            data-table-row
+            (click)="pick(i, $event)"
+          >
+            <span class="stays px-3 num text-right text-ink-2">{{ i + 1 }}</span>
+            @for (c of shown(); track c.name; let first = $first) {
+              @if (typing()?.row === i && typing()?.column === c.name) {
+                <input
+                  #cell
+                  class="flex-none !min-h-[24px] !h-[24px] !px-2 text-[12.5px]"
+                  [style.width.px]="width"
+                  [value]="typed(c, i)"
+                  [attr.list]="listId"
+                  [attr.aria-label]="c.name + ' of no. ' + (i + 1)"
+                  [attr.aria-invalid]="!!typing()!.wrong"
+                  [class.!border-no]="typing()!.wrong"
+                  (click)="$event.stopPropagation()"
+                  (keydown.enter)="enter(c, i, $any($event.target).value)"
+                  (keydown.escape)="typing.set(null)"
+                  (blur)="enter(c, i, $any($event.target).value)"
+                />
+              } @else {
+                <span
+                  class="px-3 truncate flex-none leading-[25px]"
+                  [class.stays-second]="first"
+                  [style.width.px]="width"
+                  [class]="c.type === 'number' ? 'num text-right' : 'text-[12.5px]'"
+                  [class.edited]="edited(c, i)"
+                  (dblclick)="type(c, i)"
+                  [attr.data-cell]="c.name"
+                  >{{ cell(c, i) }}</span
+                >
+              }
+            }
+          </div>
+        </cdk-virtual-scroll-viewport>
       </div>
       <datalist [id]="listId">
         @for (v of known(); track v) {
@@ -171,19 +195,26 @@ let made = 0;
 })
 export class TableView {
   readonly item = input.required<DatasetItem>();
+  private readonly kept = inject(TableLooks);
+  private readonly view = viewChild(CdkVirtualScrollViewport);
+  /** Pixels of a whole row. */
+  protected readonly across = computed(() => NUMBERS + this.shown().length * WIDTH);
   private readonly store = inject(ProjectStore);
   private readonly source = inject(FeatureData);
   private readonly picks = inject(Picks);
-  private readonly clipboard = inject(Clipboard);
   protected readonly width = WIDTH;
   protected readonly unit = displayUnit;
   protected readonly titled = withUnit;
   protected readonly tells = namesUnit;
   protected readonly failed = signal<string | null>(null);
-  protected readonly sort = signal<{ column: string | null; down: boolean }>({ column: null, down: false });
-  private readonly order = signal<string[]>([]);
-  private readonly hidden = signal<ReadonlySet<string>>(new Set());
+  /** How this table was last looked at, by its dataset: who comes back finds it so. */
+  private readonly look = computed(() => this.kept.of(this.id()));
+  protected readonly sort = computed(() => this.look().sort);
+  private readonly order = computed(() => this.look().order);
+  private readonly hidden = computed(() => this.look().hidden);
   private anchor = -1;
+  /** Where the keyboard stands. */
+  private last = -1;
   private readonly edits = inject(Edits);
   private readonly field = viewChild<ElementRef<HTMLInputElement>>('cell');
   protected readonly typing = signal<{ row: number; column: string; wrong: string | null } | null>(null);
@@ -225,15 +256,81 @@ export class TableView {
     effect(() => {
       const id = this.id();
       untracked(() => {
-        this.sort.set({ column: null, down: false });
-        this.order.set([]);
-        this.hidden.set(new Set());
         this.typing.set(null);
         this.failed.set(null);
-        this.anchor = -1;
+        [this.anchor, this.last] = [-1, -1];
       });
-      void this.source.get(id).catch((e: unknown) => this.failed.set(e instanceof Error ? e.message : String(e)));
+      this.source.get(id).then(
+        () => this.toNew(id),
+        (e: unknown) => this.failed.set(e instanceof Error ? e.message : String(e)),
+      );
     });
+  }
+
+  private put(some: Partial<TableLook>): void {
+    this.kept.put(this.id(), some);
+  }
+
+  /** What a run added to the columns that were there is brought into sight, the first time that the table is looked at. */
+  private toNew(id: string): void {
+    if (id !== this.id() || !this.kept.first(id)) return;
+    const run = this.store.madeBy(this.item());
+    const before = new Set(
+      Object.values(run?.inputs ?? {})
+        .flat()
+        .flatMap((d) => {
+          const info = this.store.datasetEntityMap()[d.split('/')[0]!]?.info;
+          return info ? columnsOf(info).map((c) => c.name) : [];
+        }),
+    );
+    const names = this.shown().map((c) => c.name);
+    const at = before.size ? names.findIndex((n) => !before.has(n)) : -1;
+    if (at < 0) return;
+    setTimeout(() => {
+      const v = this.view();
+      if (!v || id !== this.id()) return;
+      const room = v.elementRef.nativeElement.clientWidth;
+      const end = NUMBERS + (at + 1) * WIDTH;
+      if (end > room) v.scrollTo({ left: Math.min(end - room + WIDTH, NUMBERS + at * WIDTH) });
+    });
+  }
+
+  /** Up and down the rows as they stand. */
+  protected walk(e: KeyboardEvent): void {
+    const by = { ArrowDown: 1, ArrowUp: -1, PageDown: 10, PageUp: -10 }[e.key];
+    const v = this.view();
+    if (this.typing() || !v) return;
+    if (e.key === 'ArrowLeft' || e.key === 'ArrowRight') return;
+    if (by === undefined) return;
+    e.preventDefault();
+    e.stopPropagation();
+    const rows = this.rows();
+    const from = this.last >= 0 ? rows.indexOf(this.last) : by > 0 ? -1 : rows.length;
+    const to = Math.max(0, Math.min(rows.length - 1, from + by));
+    const row = rows[to];
+    if (row === undefined) return;
+    if (e.shiftKey && this.anchor >= 0) this.between(this.anchor, row);
+    else {
+      this.anchor = row;
+      this.picks.pick(
+        this.id(),
+        Uint8Array.from({ length: this.total() }, (_, k) => Number(k === row)),
+        'replace',
+      );
+    }
+    this.last = row;
+    const [top, room] = [v.measureScrollOffset('top'), v.getViewportSize()];
+    if (26 * to < top) v.scrollToIndex(to);
+    else if (26 * (to + 1) > top + room) v.scrollToOffset(26 * (to + 1) - room);
+  }
+
+  /** Picks all rows between two, as they stand. */
+  private between(one: number, other: number): void {
+    const rows = new Uint8Array(this.total());
+    const order = this.rows();
+    const [a, b] = [order.indexOf(one), order.indexOf(other)].sort((x, y) => x - y) as [number, number];
+    for (let k = a; k <= b; k++) rows[order[k]!] = 1;
+    this.picks.pick(this.id(), rows, 'replace');
   }
 
   protected cell(c: Column, i: number): string {
@@ -293,17 +390,21 @@ export class TableView {
     const move = (to: number): void => {
       const next = names.filter((n) => n !== c.name);
       next.splice(to, 0, c.name);
-      this.order.set(next);
+      this.put({ order: next });
     };
     return [
-      { label: 'Sort upwards', do: () => this.sort.set({ column: c.name, down: false }) },
-      { label: 'Sort downwards', do: () => this.sort.set({ column: c.name, down: true }) },
-      ...(this.sort().column ? [{ label: 'As it was', do: () => this.sort.set({ column: null, down: false }) }] : []),
+      { label: 'Sort upwards', do: () => this.put({ sort: { column: c.name, down: false } }) },
+      { label: 'Sort downwards', do: () => this.put({ sort: { column: c.name, down: true } }) },
+      ...(this.sort().column
+        ? [{ label: 'As it was', do: () => this.put({ sort: { column: null, down: false } }) }]
+        : []),
       ...(at > 0 ? [{ label: 'Move left', do: () => move(at - 1) }] : []),
       ...(at < names.length - 1 ? [{ label: 'Move right', do: () => move(at + 1) }] : []),
-      ...(names.length > 1 ? [{ label: 'Hide', do: () => this.hidden.update((h) => new Set([...h, c.name])) }] : []),
+      ...(names.length > 1
+        ? [{ label: 'Hide', do: () => this.put({ hidden: new Set([...this.hidden(), c.name]) }) }]
+        : []),
       ...(this.hidden().size
-        ? [{ label: `Show all (${this.hidden().size} hidden)`, do: () => this.hidden.set(new Set()) }]
+        ? [{ label: `Show all (${this.hidden().size} hidden)`, do: () => this.put({ hidden: new Set() }) }]
         : []),
     ];
   }
@@ -311,11 +412,9 @@ export class TableView {
   protected pick(i: number, e: MouseEvent): void {
     const rows = new Uint8Array(this.total());
     const id = this.item().id;
+    this.last = i;
     if (e.shiftKey && this.anchor >= 0) {
-      const order = this.rows();
-      const [a, b] = [order.indexOf(this.anchor), order.indexOf(i)].sort((x, y) => x - y) as [number, number];
-      for (let k = a; k <= b; k++) rows[order[k]!] = 1;
-      this.picks.pick(id, rows, 'replace');
+      this.between(this.anchor, i);
       return;
     }
     rows[i] = 1;
@@ -327,17 +426,17 @@ export class TableView {
     else this.picks.pick(id, rows);
   }
 
-  /** What is picked, or everything, as tab-separated text with the columns' heads. */
-  protected copy(): void {
+  /** What is picked, or everything, with the columns' heads. */
+  protected readonly copied = (): CopiedTable => {
     const picked = this.picked();
     const rows = picked ? this.rows().filter((i) => picked[i]) : this.rows();
-    const lines = [
+    return [
       this.shown().map((c) => (c.unit && !namesUnit(c.name, c.unit) ? `${c.name} [${c.unit}]` : c.name)),
-      ...rows.map((i) => this.shown().map((c) => String(valueOf(c, i) ?? '').replace(/[\t\r\n]+/g, ' '))),
+      ...rows.map((i) => this.shown().map((c) => cellOf(valueOf(c, i)))),
     ];
-    this.clipboard.copy(lines.map((l) => l.join('\t')).join('\n'));
-    this.store.notify(
-      `Copied ${formatNumber(rows.length)} ${rows.length === 1 ? 'row' : 'rows'} with ${this.shown().length} columns.`,
-    );
-  }
+  };
 }
+
+/** A value as it is copied. */
+const cellOf = (v: unknown): CopiedCell =>
+  typeof v === 'number' || v === null || v === undefined ? v : String(v as string);

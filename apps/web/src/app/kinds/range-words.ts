@@ -1,4 +1,4 @@
-import { displayUnit, formatNumber, metresPerUnit, type RasterInfo } from '@helk/core';
+import { displayUnit, formatNumber, metresPerUnit, percentOf, type RasterInfo } from '@helk/core';
 
 /** `30 to 45 °: 1 240 cells, 3.2 % of those with a value, 45.6 ha`. Cells are counted by whole bars of the histogram. */
 export function rangeWords(info: RasterInfo, index: number, [low, high]: [number, number]): string {
@@ -31,7 +31,7 @@ export function rangeWords(info: RasterInfo, index: number, [low, high]: [number
       : `${formatNumber(low, range)} to ${formatNumber(high, range)} ${unit}`.trim();
   return [
     `${what}: ${formatNumber(cells)} cells`,
-    `${formatNumber((100 * cells) / Math.max(1, all), 10)} %`,
+    `${percentOf(cells / Math.max(1, all), 2)} %`,
     ...(area === area ? [words] : []),
   ].join(', ');
 }

@@ -1,13 +1,25 @@
 import { Dialog } from '@angular/cdk/dialog';
 import { inject, Injectable } from '@angular/core';
 
-/** Opens the card of a dataset: everything about it. */
+/** Parts of the card that can be asked for. */
+export type CardPart = 'name' | 'note' | 'system' | 'save';
+
+/** Opens the card of a dataset, everything about it; and the bin. */
 @Injectable({ providedIn: 'root' })
 export class Card {
   private readonly dialog = inject(Dialog);
 
-  async open(dataset: string): Promise<void> {
+  /** @param at what was asked for, and has the keyboard */
+  async open(dataset: string, at: CardPart = 'name'): Promise<void> {
     const { DatasetCard } = await import('./dataset-card');
-    this.dialog.open(DatasetCard, { data: dataset });
+    this.dialog.open(DatasetCard, {
+      data: dataset,
+      autoFocus: at === 'system' ? '[data-at=system] input' : `[data-at=${at}]`,
+    });
+  }
+
+  async bin(): Promise<void> {
+    const { BinView } = await import('./bin-view');
+    this.dialog.open(BinView);
   }
 }

@@ -1,9 +1,11 @@
+import { Said } from '../parts/said';
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { formatBytes, kindOf, likelySystems, lossesOf, placeOfExtent } from '@helk/core';
+import { formatBytes, kindOf, likelySystems, lossesOf, placeOfExtent, systemWords } from '@helk/core';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
+import { momentText } from '../parts/moment-text';
 import { Anew } from '../state/anew';
 import { BenchStore } from '../state/bench.store';
 import { namedInput } from '../state/inputs';
@@ -17,7 +19,7 @@ import { BandRoles } from './band-roles';
 @Component({
   selector: 'helk-dataset-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [BandRoles, CrsField],
+  imports: [BandRoles, Said, CrsField],
   template: `
     @if (item(); as d) {
       <div
@@ -29,6 +31,7 @@ import { BandRoles } from './band-roles';
           [value]="d.name"
           (change)="rename($any($event.target))"
           aria-label="Name"
+          data-at="name"
           maxlength="200"
         />
         <textarea
@@ -36,8 +39,9 @@ import { BandRoles } from './band-roles';
           class="w-full"
           placeholder="A note for those who come after"
           [value]="d.note"
-          (change)="store.patchDataset(d.id, { note: $any($event.target).value })"
+          (change)="store.told(d.id, { note: $any($event.target).value })"
           aria-label="Note"
+          data-at="note"
         ></textarea>
         <label class="grid grid-cols-[130px_1fr] items-center gap-3"
           >Thread<input
@@ -85,7 +89,12 @@ import { BandRoles } from './band-roles';
         @if (placed()) {
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
             >{{ system() ? 'Say it is in' : 'It lies in'
-            }}<helk-crs-field value="" [place]="place()" data-testid="give-system" (picked)="giveSystem($event)"
+            }}<helk-crs-field
+              data-at="system"
+              value=""
+              [place]="place()"
+              data-testid="give-system"
+              (picked)="giveSystem($event)"
           /></label>
           @for (c of likely(); track c.code) {
             <p class="pl-[142px] -mt-2 text-[12.5px] text-ink-2">
@@ -100,11 +109,16 @@ import { BandRoles } from './band-roles';
           /></label>
         }
         @for (c of d.checks; track $index) {
-          <div class="check" [class]="'check-' + c.level">{{ c.message }}</div>
+          <div class="check" [class]="'check-' + c.level"><helk-said [text]="c.message" /></div>
         }
         <div class="flex flex-wrap gap-2 pt-1 items-center">
           <span class="text-ink-2">Save as</span>
-          <select (change)="format.set($any($event.target).value)" aria-label="Format" data-testid="format">
+          <select
+            (change)="format.set($any($event.target).value)"
+            aria-label="Format"
+            data-testid="format"
+            data-at="save"
+          >
             @for (f of formats(); track f.id) {
               <option [value]="f.id" [selected]="f.id === chosen()">{{ f.title }}</option>
             }
@@ -194,7 +208,7 @@ export class DatasetCard {
     };
     const crs = crsOf(info);
     const kind = kindOf(info);
-    if (kind.placed) put('System', crs ? `${crs.code ?? ''} ${crs.name}`.trim() : 'not known');
+    if (kind.placed) put('System', crs ? systemWords(crs) : 'not known');
     out.push(...kind.details(info));
     if (d.source) {
       put('File', `${d.source.file}, ${formatBytes(d.source.bytes)}, ${d.source.format}`);
@@ -249,7 +263,7 @@ export class DatasetCard {
 
   protected rename(field: HTMLInputElement): void {
     const name = field.value.trim();
-    if (name) void this.store.patchDataset(this.id, { name });
+    if (name) void this.store.told(this.id, { name });
     else field.value = this.item()?.name ?? '';
   }
 
@@ -261,11 +275,4 @@ export class DatasetCard {
   protected setUnit(unit: string): void {
     if (unit.trim()) void this.store.patchDataset(this.id, { unit: unit.trim() });
   }
-}
-
-/** Day and minute here, in the order of ISO 8601. */
-function momentText(iso: string): string {
-  const d = new Date(iso);
-  const two = (n: number): string => String(n).padStart(2, '0');
-  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${two(d.getHours())}:${two(d.getMinutes())}`;
 }

@@ -6,6 +6,8 @@ import { BenchStore } from '../state/bench.store';
 import { Desk } from '../state/desk';
 import { Judge } from '../state/judge';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
+import { Reports } from '../state/reports';
+import { threadsOf } from '../state/threads';
 import { worksOf } from '../work/works';
 import { Card } from './card';
 
@@ -37,6 +39,7 @@ export class DatasetMenu {
   private readonly card = inject(Card);
   private readonly judge = inject(Judge);
   private readonly desk = inject(Desk);
+  private readonly reports = inject(Reports);
 
   protected readonly actions = computed((): { label: string; do: () => void; rule?: boolean; no?: boolean }[] => {
     const d = this.item();
@@ -58,15 +61,32 @@ export class DatasetMenu {
         ? [
             { label: 'Vary its run', do: () => this.bench.vary(d.id) },
             { label: 'How this was made', do: () => this.desk.lay({ what: 'made', ids: [d.id] }) },
+            { label: 'A report of it', do: () => void this.reports.of([d.id]) },
           ]
         : []),
+      ...(d.source && this.thread(d).some((x) => !x.source)
+        ? [{ label: 'A report of its thread', do: () => this.tell(d) }]
+        : []),
       { label: 'Ask something of it', do: () => this.bench.set({ selected: d.id, askOpen: true }) },
-      {
-        label: 'About, rename, save as a file',
-        rule: true,
-        do: () => void this.card.open(d.id),
-      },
-      { label: 'Remove', no: true, rule: true, do: () => void this.project.deleteDataset(d.id) },
+      { label: 'Save as a file', rule: true, do: () => void this.card.open(d.id, 'save') },
+      { label: 'Name it', do: () => void this.card.open(d.id, 'name') },
+      { label: 'About it, and a note', do: () => void this.card.open(d.id, 'note') },
+      { label: 'Remove', no: true, rule: true, do: () => void this.project.removeDatasets([d.id]) },
     ];
   });
+
+  /** All that stands in the thread of a dataset. */
+  private thread(d: DatasetItem): DatasetItem[] {
+    const threads = threadsOf(this.project.datasetEntities(), this.project.runEntityMap());
+    const own = threads.find((t) => t.rows.some((r) => r.items.some((x) => x.id === d.id)));
+    return own?.rows.flatMap((r) => r.items) ?? [];
+  }
+
+  private tell(d: DatasetItem): void {
+    const results = this.thread(d).filter((x) => !x.source);
+    void this.reports.of(
+      results.map((x) => x.id),
+      d.thread ?? d.name,
+    );
+  }
 }

@@ -14,10 +14,14 @@ import type { ApiDataset, ApiProjectDetail, ApiRun } from '@helk/core/api/schema
 import { Api } from '../api/api';
 import { Gather } from '../gather/gather';
 import { BenchStore } from '../state/bench.store';
+import { Changes } from '../state/changes';
+import { Chosen } from '../state/chosen';
+import { Listing, NO_WISH, type Wish } from '../state/listing';
 import { ProjectStore } from '../state/project.store';
 import { datasetOf, runOf, projectOf } from '../testing';
 import { DatasetCard } from './dataset-card';
 import { Ledger } from './ledger';
+import { NOTHING_WRITTEN } from '../state/written';
 
 const crs: Crs = {
   code: 'EPSG:32627',
@@ -73,15 +77,17 @@ const detail: ApiProjectDetail = {
     }),
     run('r3', { state: 'interrupted', outputs: [], params: { unit: 'percent' }, inputs: { elevation: ['tile-b'] } }),
   ],
-  recipes: [],
-  tables: [],
-  findings: [],
-  sheets: [],
+  ...NOTHING_WRITTEN,
   workbench: null,
 };
 
 class FakeApi {
   patched: [string, object][] = [];
+  removed: string[][] = [];
+  back: string[][] = [];
+  removeDatasets = (_p: string, ids: string[]) => Promise.resolve(void this.removed.push(ids));
+  bringBack = (_p: string, ids: string[]) => Promise.resolve(void this.back.push(ids));
+  packageUrl = (_p: string, of: string) => `/package/${of}`;
   methods = () => Promise.resolve(methods().map(describeMethod));
   projects = () => Promise.resolve([detail.project]);
   project = () => Promise.resolve(structuredClone(detail));
@@ -128,8 +134,9 @@ describe('the ledger', () => {
   it('heads threads that have a name, and shows a set of tiles as one row that opens', async () => {
     const { f, el } = await shown(Ledger);
     expect(texts(el, 'h3')).toEqual(['Land', 'Did not finish']);
-    expect(texts(el, 'header span')).toEqual(['2 threads · 4 datasets']);
-    const rows = (): string[] => [...el.querySelectorAll('[data-testid^=row-]')].map((r) => r.getAttribute('title')!);
+    expect(texts(el, 'header span')).toEqual(['1 thread · 4 datasets']);
+    const rows = (): string[] =>
+      [...el.querySelectorAll('[data-testid^=row-]')].map((r) => r.getAttribute('aria-label')!);
     expect(rows()).toEqual(['tile', 'slope', 'wells']);
     el.querySelector<HTMLElement>('[aria-label="Show the 2 of tile"]')!.click();
     await f.whenStable();
@@ -140,7 +147,7 @@ describe('the ledger', () => {
   it('renames a thread where it stands, for all that it begins with; the same name changes nothing', async () => {
     const { f, el } = await shown(Ledger);
     const type = async (name: string): Promise<void> => {
-      el.querySelector('h3')!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
+      el.querySelector('h3 button')!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
       await f.whenStable();
       const field = el.querySelector<HTMLInputElement>('[aria-label="Name of the thread"]')!;
       expect(document.activeElement).withContext('ready to be typed into').toBe(field);
@@ -173,6 +180,102 @@ describe('the ledger', () => {
         params: { unit: 'percent' },
       }),
     );
+  });
+
+  it('is found by words, by kind and by checks, in the order that is wished', async () => {
+    const { f, el } = await shown(Ledger);
+    const listing = TestBed.inject(Listing);
+    const rows = (): string[] => [...el.querySelectorAll('[data-row]')].map((r) => r.getAttribute('aria-label')!);
+    const want = async (wish: Partial<Wish>): Promise<string[]> => {
+      listing.wish.set({ ...NO_WISH, ...wish });
+      await f.whenStable();
+      return rows();
+    };
+    expect(await want({ text: 'TILE' })).toEqual(['tile']);
+    // By the thread that they stand in, by what they are, by the file that they came in.
+    expect(await want({ text: 'land raster' })).toEqual(['tile', 'slope']);
+    expect(await want({ text: 'wells.tif' })).toEqual(['wells']);
+    expect(await want({ kinds: ['features'] })).toEqual(['wells']);
+    expect(texts(el, '[data-testid=found]')[0]).toContain('1 of 4, feature sets');
+    expect(await want({ checked: true })).toEqual(['wells']);
+    expect(await want({ order: 'name' })).toEqual(['slope', 'tile-a', 'tile-b', 'wells']);
+    expect(await want({ order: 'checks' })).toEqual(['wells', 'slope', 'tile-a', 'tile-b']);
+    expect(await want({ text: 'nothing of the kind' })).toEqual([]);
+    expect(texts(el, '[data-testid=none-found]')).toEqual(['Nothing in the ledger is like that.']);
+  });
+
+  it('folds a thread, and keeps it so; what is looked for is seen nevertheless', async () => {
+    const { f, el } = await shown(Ledger);
+    const rows = (): string[] => [...el.querySelectorAll('[data-row]')].map((r) => r.getAttribute('aria-label')!);
+    el.querySelector<HTMLElement>('[data-testid="thread-Land"]')!.click();
+    await f.whenStable();
+    expect(rows()).toEqual(['wells']);
+    expect(texts(el, 'h3')[0]).toContain('3 datasets');
+    TestBed.inject(Listing).want({ text: 'slope' });
+    await f.whenStable();
+    expect(rows()).toEqual(['slope']);
+    f.destroy();
+    expect(JSON.parse(localStorage.getItem('helk.folded.project1')!)).toEqual(['named/Land']);
+  });
+
+  it('several are chosen by Ctrl and Shift, by click and by key, and removed together', async () => {
+    const { f, el } = await shown(Ledger);
+    const chosen = TestBed.inject(Chosen);
+    const bench = TestBed.inject(BenchStore);
+    const row = (name: string): HTMLElement => el.querySelector<HTMLElement>(`[data-testid="row-${name}"]`)!;
+    const click = (name: string, held: MouseEventInit): boolean =>
+      row(name).dispatchEvent(new MouseEvent('click', { bubbles: true, ...held }));
+    click('slope', { ctrlKey: true });
+    expect(chosen.ids()).toEqual(['slope']);
+    click('wells', { shiftKey: true });
+    expect(bench.selected()).withContext('nothing else is shown by it').toBe('slope');
+    expect(chosen.ids()).toEqual(['slope', 'wells']);
+    click('slope', { ctrlKey: true });
+    expect(chosen.ids()).toEqual(['wells']);
+    click('tile', { ctrlKey: true });
+    expect(chosen.ids()).toEqual(['tile-a', 'tile-b', 'wells']);
+    await f.whenStable();
+    expect(texts(el, '[data-testid=chosen]')[0]).toContain('3 chosen');
+    expect(el.querySelector<HTMLAnchorElement>('[data-testid=save-chosen]')!.href).toContain('named');
+    el.querySelector<HTMLElement>('[data-testid=remove-chosen]')!.click();
+    await f.whenStable();
+    expect(api.removed).toEqual([['tile-a', 'tile-b', 'wells']]);
+    expect(chosen.ids()).toEqual([]);
+    expect([...el.querySelectorAll('[data-row]')].map((r) => r.getAttribute('aria-label'))).toEqual(['slope']);
+    expect(TestBed.inject(ProjectStore).notices().at(-1)!.text).toBe('3 datasets were removed.');
+    expect(await TestBed.inject(Changes).undo()).toBe('3 datasets were removed.');
+    expect(api.back).toEqual([['tile-a', 'tile-b', 'wells']]);
+  });
+
+  it('is walked by arrows; one row takes the keyboard', async () => {
+    const { f, el } = await shown(Ledger);
+    document.body.append(el);
+    const key = (k: string, more: KeyboardEventInit = {}): boolean =>
+      document.activeElement!.dispatchEvent(new KeyboardEvent('keydown', { key: k, bubbles: true, ...more }));
+    const at = (): string | null => document.activeElement!.getAttribute('aria-label');
+    const stops = [...el.querySelectorAll<HTMLElement>('[data-row]')].filter((r) => r.tabIndex === 0);
+    expect(stops.length).toBe(1);
+    stops[0]!.focus();
+    expect(at()).withContext('on what is chosen').toBe('slope');
+    key('ArrowUp');
+    expect(at()).toBe('tile');
+    key('End');
+    expect(at()).toBe('wells');
+    key('ArrowDown');
+    expect(at()).toBe('wells');
+    key('Home');
+    key('ArrowRight');
+    await f.whenStable();
+    key('ArrowDown');
+    expect(at()).toBe('tile-a');
+    key(' ', { ctrlKey: true });
+    expect(TestBed.inject(Chosen).ids()).toEqual(['tile-a']);
+    key('Escape');
+    expect(TestBed.inject(Chosen).ids()).toEqual([]);
+    key('Delete');
+    await f.whenStable();
+    expect(api.removed).toEqual([['tile-a']]);
+    el.remove();
   });
 
   it('a card tells what a result was made of, and what a format will lose', async () => {

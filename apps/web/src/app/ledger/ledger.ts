@@ -1,4 +1,3 @@
-import { CdkMenu, CdkMenuTrigger } from '@angular/cdk/menu';
 import {
   afterNextRender,
   ChangeDetectionStrategy,
@@ -13,182 +12,73 @@ import {
 } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { ICONS } from '../parts/icons';
-import { Thumbnail } from '../parts/thumbnail';
 import { Anew } from '../state/anew';
 import { BenchStore } from '../state/bench.store';
+import { Chosen } from '../state/chosen';
+import { Listing, type ListedThread } from '../state/listing';
 import type { Pane } from '../state/panes';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
-import { beginningsOf, threadsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
-import { DatasetMenu } from './dataset-menu';
+import { beginningsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
+import { Card } from './card';
+import { ChosenBar } from './chosen-bar';
+import { LedgerRowView, type RowSeen } from './ledger-row';
+import { LedgerSearch } from './ledger-search';
 import { SceneOffer } from './scene-offer';
+
+type Described = Pick<RowSeen, 'row' | 'item' | 'ids' | 'title' | 'summary' | 'checks' | 'checkText'>;
+
+/** A thread as it is drawn. */
+interface Seen {
+  of: ListedThread;
+  rows: RowSeen[];
+  /** Nothing but a source without a name for it: such stand together, the first and the last of them with room beside. */
+  single: boolean;
+  begins: boolean;
+  last: boolean;
+}
 
 /** The project as threads: sources as squares, results as circles, a line from what was made to what it was made of. */
 @Component({
   selector: 'helk-ledger',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Thumbnail, NgIcon, CdkMenu, CdkMenuTrigger, DatasetMenu, SceneOffer],
+  imports: [ChosenBar, LedgerRowView, LedgerSearch, NgIcon, SceneOffer],
   viewProviders: [provideIcons(ICONS)],
-  template: `
-    <header class="flex items-baseline justify-between px-4 pt-3 pb-1">
-      <h2 class="font-[600]">Ledger</h2>
-      <span class="text-[12px] text-ink-2">{{ counts() }}</span>
-    </header>
-    @if (!threads().length) {
-      <p class="px-4 py-6 text-ink-2">
-        Nothing has been taken in yet.<br /><button class="link mt-2" (click)="bench.set({ stage: 'gather' })">
-          Gather data
-        </button>
-      </p>
-    }
-    <helk-scene-offer />
-    @if (anew.outdated().length; as n) {
-      <div class="check check-look mx-3 mb-2" data-testid="outdated">
-        {{ n === 1 ? 'One result is' : n + ' results are' }} out of date.
-        <button class="link block" [disabled]="anew.busy()" (click)="makeAgain()">
-          {{ anew.busy() ? 'Making them again …' : n === 1 ? 'Make it again' : 'Make them again, in order' }}
-        </button>
-      </div>
-    }
-    @for (t of threads(); track t.key) {
-      <section class="pb-3">
-        @if (naming() === t.key) {
-          <input
-            #name
-            class="voice text-[15px] mx-3 my-1 w-[calc(100%-24px)]"
-            [value]="t.title"
-            maxlength="120"
-            aria-label="Name of the thread"
-            (keydown.enter)="called(t, name.value)"
-            (keydown.escape)="naming.set(null)"
-            (blur)="called(t, name.value)"
-          />
-        } @else if (t.named) {
-          <h3
-            class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1 truncate"
-            [title]="t.title + ' (double click to rename)'"
-            (dblclick)="naming.set(t.key)"
-          >
-            {{ t.title }}
-          </h3>
-        } @else {
-          <div class="border-t border-line-soft mx-4 mb-1" aria-hidden="true"></div>
-        }
-        <div role="list">
-          @for (r of shown(t.rows); track r.row.key + r.item.id + r.member) {
-            <div
-              role="listitem"
-              [attr.data-dataset]="r.item.id"
-              class="group relative flex items-center gap-2 h-[46px] pr-2"
-              [class.bg-act-soft]="isSelected(r)"
-              [style.paddingLeft.px]="14 + r.row.depth * 20 + (r.member ? 18 : 0)"
-              (contextmenu)="$event.preventDefault()"
-            >
-              @if (!r.member) {
-                @if (!r.first) {
-                  <span
-                    class="absolute w-px bg-ink-3/50"
-                    [style.left.px]="20 + r.row.depth * 20"
-                    [style.top.px]="0"
-                    [style.height.px]="18"
-                  ></span>
-                }
-                @if (r.row.more) {
-                  <span
-                    class="absolute w-px bg-ink-3/50"
-                    [style.left.px]="20 + r.row.depth * 20"
-                    style="top: 28px; bottom: 0"
-                  ></span>
-                }
-                @for (d of r.through; track d) {
-                  <span class="absolute w-px bg-ink-3/50 inset-y-0" [style.left.px]="20 + d * 20"></span>
-                }
-                <span
-                  class="w-[13px] h-[13px] border-[1.5px] flex-none z-[1]"
-                  [class]="
-                    r.row.source
-                      ? 'bg-ink-2 border-ink-2 rounded-[2px] scale-[.8]'
-                      : isSelected(r)
-                        ? 'bg-act border-act rounded-full scale-[.85]'
-                        : 'bg-paper border-ink-2 rounded-full scale-[.85]'
-                  "
-                ></span>
-              }
-              <button
-                class="flex items-center gap-2.5 min-w-0 flex-1 h-full text-left"
-                (click)="pick(r)"
-                (dblclick)="beside(r.item.id)"
-                [attr.aria-label]="r.title"
-                [attr.data-testid]="'row-' + r.title"
-                [title]="r.title"
-              >
-                <helk-thumbnail [item]="r.item" />
-                <span class="min-w-0 flex-1">
-                  <span class="flex items-center gap-1.5 leading-[17px]">
-                    <span class="truncate font-[550] text-[13px]">{{ r.title }}</span>
-                    @for (p of panesOf(r); track p) {
-                      <span
-                        class="num text-[10.5px] leading-[14px] border border-act text-act rounded-[3px] px-1 flex-none"
-                        [title]="'In pane ' + p"
-                        >{{ p }}</span
-                      >
-                    }
-                  </span>
-                  <span class="flex items-center gap-1.5 text-[12px] leading-[17px] text-ink-2"
-                    ><span class="truncate">{{ r.summary }}</span>
-                    @if (r.checks) {
-                      <span class="tag-look flex-none leading-[14px]" [title]="r.checkText"
-                        >{{ r.checks }} {{ r.checks === 1 ? 'check' : 'checks' }}</span
-                      >
-                    }
-                  </span>
-                </span>
-              </button>
-              @if (r.set) {
-                <button
-                  class="icon-btn !w-6"
-                  (click)="toggle(r.row.key)"
-                  [attr.aria-expanded]="open().has(r.row.key)"
-                  [attr.aria-label]="'Show the ' + r.row.items.length + ' of ' + r.title"
-                >
-                  <ng-icon [name]="open().has(r.row.key) ? 'lucideChevronDown' : 'lucideChevronRight'" size="15" />
-                </button>
-              } @else {
-                <button
-                  class="icon-btn !w-6 opacity-0 group-hover:opacity-100 focus:opacity-100 aria-expanded:opacity-100"
-                  [cdkMenuTriggerFor]="menu"
-                  [cdkMenuTriggerData]="{ item: r.item }"
-                  [attr.aria-label]="'What can be done with ' + r.title"
-                >
-                  <ng-icon name="lucideChevronDown" size="15" />
-                </button>
-              }
-            </div>
-          }
-        </div>
-      </section>
-    }
-    @if (unfinished().length) {
-      <section class="border-t border-line-soft mt-1 pb-3">
-        <h3 class="voice text-[15px] text-ink-2 px-4 pt-2 pb-1">Did not finish</h3>
-        @for (r of unfinished(); track r.id) {
-          <div class="mx-4 mb-1.5 check check-refused" data-testid="unfinished">
-            <b class="font-[600]">{{ r.title }}</b>: {{ r.problem?.message }}
-            <button class="link block" (click)="bench.openSheet(r.method, r.inputs, r.params)">Run again</button>
-          </div>
-        }
-      </section>
-    }
-    <ng-template #menu let-item="item"><helk-dataset-menu cdkMenu [item]="item" /></ng-template>
-  `,
+  templateUrl: './ledger.html',
+  host: { class: 'flex flex-col min-h-full', '(keydown)': 'key($event)' },
 })
 export class Ledger {
   protected readonly project = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
   protected readonly anew = inject(Anew);
-  protected readonly open = signal(new Set<string>());
+  protected readonly listing = inject(Listing);
+  protected readonly chosen = inject(Chosen);
+  protected readonly card = inject(Card);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+  /** Sets that are open, by the key of their row. */
+  protected readonly open = signal<ReadonlySet<string>>(new Set());
   /** Thread whose name is being typed. */
   protected readonly naming = signal<string | null>(null);
-  protected readonly threads = computed(() => threadsOf(this.project.datasetEntities(), this.project.runEntityMap()));
+
+  /** What checks and runs have to say of each dataset. */
+  private readonly checks = computed(() => {
+    const out = new Map<string, Map<string, string>>();
+    for (const d of this.project.datasetEntities()) {
+      const look = new Map(d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const));
+      const moved = this.anew.words(d.id);
+      if (moved) look.set('system.moved', moved);
+      const run = this.project.madeBy(d);
+      for (const n of run?.notes ?? [])
+        if (n.level === 'look' && d.role && run?.outputs[0] === d.id && n.code !== 'crs.degrees' && !look.has(n.code))
+          look.set(n.code, n.message);
+      if (look.size) out.set(d.id, look);
+    }
+    return out;
+  });
+  protected readonly threads = computed(() => this.listing.list((d) => this.checks().get(d.id)?.size ?? 0));
+  protected readonly found = computed(() =>
+    this.threads().reduce((n, t) => n + t.rows.reduce((m, r) => m + r.items.length, 0), 0),
+  );
+
   /** Interrupted and failed runs that nobody has repeated since. */
   protected readonly unfinished = computed(() => {
     const runs = this.project.runEntities();
@@ -204,89 +94,123 @@ export class Ledger {
       .slice(-3);
   });
   protected readonly counts = computed(() => {
-    const t = this.threads().length;
+    // A source that nothing was made of is no thread yet.
+    const t = this.listing.threads().filter((x) => x.named || x.rows.length > 1).length;
     const d = this.project.datasetEntities().length;
-    return t ? `${t} ${t === 1 ? 'thread' : 'threads'} · ${d} ${d === 1 ? 'dataset' : 'datasets'}` : '';
+    const parts = [t ? `${t} ${t === 1 ? 'thread' : 'threads'}` : '', `${d} ${d === 1 ? 'dataset' : 'datasets'}`];
+    return d ? parts.filter(Boolean).join(' · ') : '';
+  });
+  protected readonly binned = computed(() => this.project.project()?.binned ?? 0);
+
+  private readonly inPanes = computed(() => {
+    const out = new Map<string, number[]>();
+    for (const p of this.bench.panes())
+      for (const l of p.layers) out.set(l.dataset, [...(out.get(l.dataset) ?? []), p.id]);
+    return out;
   });
 
-  /** Rows as they stand, an opened set followed by its members. */
-  protected shown(rows: LedgerRow[]) {
+  /** Rows of each thread as they are drawn; none of those that are folded. */
+  protected readonly seen = computed((): Seen[] => {
+    const listed = this.threads();
+    const single = (t: ListedThread | undefined): boolean =>
+      t !== undefined && t.heading && !t.thread.named && t.thread.rows.length === 1;
+    const threads = listed.map((of, i) => ({
+      of,
+      rows: of.folded ? [] : this.drawn(of.rows),
+      single: single(of),
+      begins: !single(listed[i - 1]),
+      last: !single(listed[i + 1]),
+    }));
+    // The keyboard stands on what is chosen, else on the first row.
+    const all = threads.flatMap((t) => t.rows);
+    const here = all.find((r) => r.selected) ?? all[0];
+    return here
+      ? threads.map((t) => ({ ...t, rows: t.rows.map((r) => (r === here ? { ...r, here: true } : r)) }))
+      : threads;
+  });
+  /** Ids in the order in which they are seen. */
+  private readonly order = computed(() => this.seen().flatMap((t) => t.rows.flatMap((r) => (r.open ? [] : r.ids))));
+
+  private drawn(rows: readonly LedgerRow[]): RowSeen[] {
     const open = this.open();
+    const selected = this.bench.selected();
+    const inPanes = this.inPanes();
+    const seen = (d: Described, more: Pick<RowSeen, 'first' | 'member' | 'set' | 'open' | 'through'>): RowSeen => ({
+      ...d,
+      ...more,
+      selected: selected !== null && d.ids.includes(selected) && !more.open,
+      chosen: d.ids.every((id) => this.chosen.has(id)),
+      here: false,
+      panes: [...new Set(d.ids.flatMap((id) => inPanes.get(id) ?? []))].sort(),
+    });
+    // Lines of outer depths that go on below a row pass through it; found from below, so that long threads cost no more than their rows.
+    const through: number[][] = [];
+    let going = new Set<number>();
+    for (let i = rows.length - 1; i >= 0; i--) {
+      const { depth } = rows[i]!;
+      through[i] = [...going].filter((d) => d < depth).sort((a, b) => a - b);
+      going = new Set([...going].filter((d) => d < depth)).add(depth);
+      if (rows[i]!.root) going = new Set();
+    }
     return rows.flatMap((row, i) => {
       const set = row.items.length > 1;
-      // Lines of outer depths that go on below this row pass through it.
-      const through: number[] = [];
-      for (let d = 0; d < row.depth; d++)
-        if (rows.slice(i + 1).some((r) => r.depth <= d && r.depth === d)) through.push(d);
-      const head = { ...this.describe(row, row.items[0]!, set), first: row.root, member: false, set, through };
-      if (!set || !open.has(row.key)) return [head];
-      return [
-        head,
-        ...row.items.map((item) => ({
-          ...this.describe(row, item, false),
-          first: false,
-          member: true,
-          set: false,
-          through: [] as number[],
-        })),
-      ];
+      const isOpen = set && open.has(row.key);
+      const head = seen(this.describe(row, row.items, set), {
+        first: row.root,
+        member: false,
+        set,
+        open: isOpen,
+        through: through[i]!,
+      });
+      if (!isOpen) return [head];
+      const members = row.items.map((d) =>
+        seen(this.describe(row, [d], false), { first: false, member: true, set: false, open: false, through: [] }),
+      );
+      return [head, ...members];
     });
   }
 
-  private describe(row: LedgerRow, item: DatasetItem, set: boolean) {
-    const of = set ? row.items : [item];
-    const look = new Map(
-      of.flatMap((d) => d.checks.filter((c) => c.level !== 'fine').map((c) => [c.code, c.message] as const)),
-    );
+  private describe(row: LedgerRow, items: readonly DatasetItem[], set: boolean): Described {
+    const item = items[0]!;
+    const look = new Map(items.flatMap((d) => [...(this.checks().get(d.id) ?? [])]));
     const run = this.project.madeBy(item);
-    for (const d of of) {
-      const moved = this.anew.words(d.id);
-      if (moved) look.set('system.moved', moved);
-    }
-    for (const n of run?.notes ?? [])
-      if (
-        n.level === 'look' &&
-        item.role &&
-        run?.outputs[0] === item.id &&
-        n.code !== 'crs.degrees' &&
-        !look.has(n.code)
-      )
-        look.set(n.code, n.message);
     const method =
       run && run.method !== 'import' ? this.project.methodMap().get(run.method)?.title.toLowerCase() : undefined;
     return {
       row,
       item,
-      title: set ? titleOf(row.items) : item.name,
-      summary: set ? `${row.items.length} × ${summaryOf(item)}` : [summaryOf(item), method].filter(Boolean).join(' · '),
+      ids: items.map((d) => d.id),
+      title: set ? titleOf([...items]) : item.name,
+      summary: set ? `${items.length} × ${summaryOf(item)}` : [summaryOf(item), method].filter(Boolean).join(' · '),
       checks: look.size,
       checkText: [...look.values()].join('\n'),
     };
+  }
+
+  protected count(t: ListedThread): string {
+    const n = t.thread.rows.reduce((sum, r) => sum + r.items.length, 0);
+    return `${n} ${n === 1 ? 'dataset' : 'datasets'}`;
   }
 
   protected makeAgain(): void {
     void this.anew.make(...this.anew.outdated());
   }
 
-  protected isSelected(r: { item: DatasetItem; set: boolean; row: LedgerRow }): boolean {
-    const s = this.bench.selected();
-    return r.set ? r.row.items.some((d) => d.id === s) && !this.open().has(r.row.key) : r.item.id === s;
-  }
-
-  protected panesOf(r: { item: DatasetItem; set: boolean; row: LedgerRow }): number[] {
-    const ids = r.set ? r.row.items.map((d) => d.id) : [r.item.id];
-    return this.bench
-      .panes()
-      .filter((p) => p.layers.some((l) => ids.includes(l.dataset)))
-      .map((p) => p.id);
-  }
-
-  protected pick(r: { item: DatasetItem; set: boolean; row: LedgerRow }): void {
+  /** Shows what is clicked; with Ctrl or Shift it is chosen beside others. */
+  protected pick(r: RowSeen, e: MouseEvent): void {
+    if (e.ctrlKey || e.metaKey) {
+      this.chosen.toggle(r.ids);
+      return;
+    }
+    if (e.shiftKey) {
+      this.chosen.stretch(r.ids[0]!, this.order(), this.bench.selected());
+      return;
+    }
     if (r.set) {
       // A set is shown whole: all its members in the active pane.
       const pane = this.bench.activePane();
       this.bench.change(pane, (p) => ({ ...p, layers: [], swipe: null }));
-      for (const d of r.row.items) this.bench.show(d.id, pane, true);
+      for (const id of r.ids) this.bench.show(id, pane, true);
       return;
     }
     // The second of two clicks must not forget what the first replaced.
@@ -319,13 +243,12 @@ export class Ledger {
       field?.select();
     });
     const injector = inject(Injector);
-    const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
     // A result may be made far below what is in view.
     effect(() => {
       const id = this.bench.selected();
       if (!id) return;
       afterNextRender(
-        () => host.querySelector(`[data-dataset="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' }),
+        () => this.host.querySelector(`[data-dataset="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' }),
         { injector },
       );
     });
@@ -343,5 +266,44 @@ export class Ledger {
       if (!n.delete(key)) n.add(key);
       return n;
     });
+  }
+
+  /** Arrows walk the rows; Ctrl with Space chooses, with A all; Delete removes; the context key opens what can be done. */
+  protected key(e: KeyboardEvent): void {
+    if (!(e.target instanceof HTMLElement) || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName)) return;
+    const rows = [...this.host.querySelectorAll<HTMLElement>('[data-row]')];
+    const at = rows.findIndex((r) => r === e.target || r.parentElement!.contains(e.target as Node));
+    const row = at < 0 ? undefined : this.seen().flatMap((t) => t.rows)[at];
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: rows.length - 1 }[e.key];
+    const ctrl = e.ctrlKey || e.metaKey;
+    if (e.key === 'Escape' && this.chosen.ids().length) this.chosen.none();
+    else if (ctrl && e.key.toLowerCase() === 'a' && at >= 0) this.chosen.only(this.order());
+    else if (to !== undefined && at >= 0 && !e.altKey) {
+      const next = rows[Math.min(rows.length - 1, Math.max(0, to))];
+      next?.focus();
+      if (e.shiftKey && next)
+        this.chosen.stretch(
+          this.seen().flatMap((t) => t.rows)[rows.indexOf(next)]!.ids[0]!,
+          this.order(),
+          row!.ids[0]!,
+        );
+    } else if (!row) return;
+    else if (ctrl && e.key === ' ') this.chosen.toggle(row.ids);
+    else if (e.key === 'Delete') this.removeFrom(row);
+    else if (e.key === 'ArrowRight' && row.set && !row.open) this.toggle(row.row.key);
+    else if (e.key === 'ArrowLeft' && row.set && row.open) this.toggle(row.row.key);
+    else if (e.key === 'ContextMenu' || (e.shiftKey && e.key === 'F10') || (e.key === 'ArrowRight' && !row.set))
+      rows[at]!.parentElement!.querySelector<HTMLElement>('[data-more]')?.click();
+    else if (e.key === 'F2') void this.card.open(row.item.id);
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  }
+
+  /** All that are chosen where the row is one of them; else the row alone. */
+  private removeFrom(row: RowSeen): void {
+    const ids = row.ids.every((id) => this.chosen.has(id)) ? this.chosen.ids() : row.ids;
+    this.chosen.none();
+    void this.project.removeDatasets(ids);
   }
 }

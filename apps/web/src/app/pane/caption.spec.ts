@@ -88,4 +88,19 @@ describe('the picture of a pane', () => {
       for (const i of l.items) if (i.kind === 'text') expect(boxOf(i)![2]).toBeLessThanOrEqual(500);
     expect(none.items.some((i) => i.kind === 'text' && i.text.endsWith('…'))).toBeTrue();
   });
+
+  it('may do without its title, and has an arrow to north where one is wanted', () => {
+    const made = (more: object) => captioned(map, 640, 400, { ...words, title: 'Named', legends: [], bar, ...more });
+    const texts = (list: ReturnType<typeof captioned>): string[] =>
+      list.items.flatMap((i) => (i.kind === 'text' ? [i.text] : []));
+    expect(texts(made({}))).toEqual(['Named', 'Landscape plan · EPSG:32627', '2 km']);
+    expect(texts(made({ title: '' }))).toEqual(['Landscape plan · EPSG:32627', '2 km']);
+    const turned = made({ north: 90 });
+    const n = turned.items.find((i) => i.kind === 'text' && i.text === 'N') as { x: number; y: number };
+    const disc = turned.items.find((i) => i.kind === 'disc') as { x: number; y: number };
+    // North lies to the right of the picture: so does the letter.
+    expect(n.x).toBeGreaterThan(disc.x + 15);
+    expect(Math.abs(n.y - disc.y)).toBeLessThan(10);
+    expect(texts(made({ north: NaN }))).not.toContain('N');
+  });
 });

@@ -7,7 +7,11 @@ export interface Caption {
   title: string;
   project: string;
   crs: string;
+  /** What lies under the data, and whose it is. */
+  ground?: string;
   legends: Legend[];
+  /** Degrees clockwise from the top of the picture to north, where an arrow is wanted. */
+  north?: number | null;
   bar: { width: number; text: string } | null;
   ink: string;
   quiet: string;
@@ -42,9 +46,18 @@ export function captioned(image: HTMLCanvasElement, width: number, height: numbe
   items.unshift(
     { kind: 'box', x: 0, y: 0, width, height: foot, fill: c.paper },
     { kind: 'image', x: 0, y: 0, width, height, image },
-    text(fitted(c.title, room, { size: 15, weight: 600 }), EDGE, height + 20, 15, c.ink, { weight: 600 }),
-    text(fitted([c.project, c.crs].filter(Boolean).join(' · '), room, { size: 11 }), EDGE, height + 36, 11, c.quiet),
+    ...(c.title
+      ? [text(fitted(c.title, room, { size: 15, weight: 600 }), EDGE, height + 20, 15, c.ink, { weight: 600 })]
+      : []),
+    text(
+      fitted([c.project, c.crs, c.ground].filter(Boolean).join(' · '), room, { size: 11 }),
+      EDGE,
+      height + (c.title ? 36 : 26),
+      11,
+      c.quiet,
+    ),
   );
+  if (Number.isFinite(c.north)) items.push(...arrow(width - EDGE - 16, EDGE + 26, 18, c.north!, c));
   if (c.bar) {
     const left = width - c.bar.width - EDGE;
     items.push(text(c.bar.text, left + c.bar.width / 2, height + 18, 11, c.ink, { face: 'mono', anchor: 'middle' }), {
@@ -60,4 +73,34 @@ export function captioned(image: HTMLCanvasElement, width: number, height: numbe
     });
   }
   return { width, height: foot, items };
+}
+
+/** The needle of a field compass, one half of it dark, on a disc of paper. */
+function arrow(
+  x: number,
+  y: number,
+  radius: number,
+  degrees: number,
+  c: Pick<Caption, 'ink' | 'paper'>,
+): DisplayItem[] {
+  const a = (degrees * Math.PI) / 180;
+  const at = (dx: number, dy: number): [number, number] => [
+    x + dx * Math.cos(a) - dy * Math.sin(a),
+    y + dx * Math.sin(a) + dy * Math.cos(a),
+  ];
+  const half = (side: number, fill: string): DisplayItem => ({
+    kind: 'path',
+    closed: true,
+    points: [at(0, -radius), at(side * 0.3 * radius, 0.75 * radius), at(0, 0.45 * radius)],
+    fill,
+    stroke: c.ink,
+    line: 0.8,
+  });
+  const [nx, ny] = at(0, -radius - 7);
+  return [
+    { kind: 'disc', x, y: y - 3, radius: radius + 12, fill: c.paper },
+    half(-1, c.ink),
+    half(1, c.paper),
+    text('N', nx, ny + 4, 11, c.ink, { weight: 600, anchor: 'middle' }),
+  ];
 }

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { colouredClasses, formatNumber, type RasterInfo } from '@helk/core';
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
+import { ClassPalettes } from '../palette/class-palettes';
 import { chosenFile, saveText } from '../parts/save';
 import { ProjectStore } from '../state/project.store';
 
@@ -8,6 +9,7 @@ import { ProjectStore } from '../state/project.store';
 @Component({
   selector: 'helk-class-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ClassPalettes],
   host: { class: 'block', 'data-testid': 'class-editor' },
   template: `
     <div class="max-h-[240px] overflow-auto border border-line rounded-[5px] bg-leaf">
@@ -38,6 +40,7 @@ import { ProjectStore } from '../state/project.store';
         >Load<input type="file" class="sr-only" accept=".json" (change)="load($any($event.target))"
       /></label>
     </div>
+    <helk-class-palettes class="mt-1" [colours]="colours()" [labels]="labels()" (put)="paintAll($event)" />
   `,
 })
 export class ClassEditor {
@@ -54,6 +57,10 @@ export class ClassEditor {
     ).map((c) => ({ ...c, cells: formatNumber(values.find((v) => v.value === c.value)?.cells ?? 0) }));
   });
 
+  protected readonly colours = computed(() => this.classes().map((c) => c.colour));
+
+  protected readonly labels = computed(() => this.classes().map((c) => c.label));
+
   private keep(all: { value: number; label: string; colour: string | null }[]): void {
     void this.store.patchDataset(this.dataset(), {
       band: this.band(),
@@ -63,6 +70,10 @@ export class ClassEditor {
 
   protected put(value: number, patch: { label?: string; colour?: string }): void {
     this.keep(this.classes().map((c) => (c.value === value ? { ...c, ...patch } : c)));
+  }
+
+  protected paintAll(colours: readonly string[]): void {
+    this.keep(this.classes().map((c, i) => ({ ...c, colour: colours[i]! })));
   }
 
   protected save(): void {

@@ -5,13 +5,12 @@ import {
   className,
   cloudRange,
   formatNumber,
-  RAMPS,
   type CloudBy,
   type CloudInfo,
   type CloudStyle,
 } from '@helk/core';
-import { rampCss } from '../draw/ramps';
 import type { EditorOf } from '../kinds/kind';
+import { RampList } from '../palette/ramp-list';
 import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';
 
@@ -19,7 +18,7 @@ import { ProjectStore } from '../state/project.store';
 @Component({
   selector: 'helk-cloud-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [SliderRow],
+  imports: [SliderRow, RampList],
   host: { class: 'grid gap-2.5' },
   template: `
     <label class="grid grid-cols-[92px_1fr] items-center gap-2">
@@ -31,15 +30,12 @@ import { ProjectStore } from '../state/project.store';
       </select>
     </label>
     @if (range(); as r) {
-      <label class="grid grid-cols-[92px_1fr] items-center gap-2">
-        <span>Ramp</span>
-        <select aria-label="Ramp" (change)="put({ ramp: $any($event.target).value })">
-          @for (x of ramps; track x.id) {
-            <option [value]="x.id" [selected]="x.id === look().ramp">{{ x.title }}</option>
-          }
-        </select>
-      </label>
-      <div class="h-[9px] rounded-[2px]" [style.background]="css()" aria-hidden="true"></div>
+      <helk-ramp-list
+        [ramp]="look().ramp"
+        [reversed]="look().reversed"
+        [compact]="true"
+        (picked)="put({ ramp: $event })"
+      />
       <label class="flex items-center gap-2"
         ><input type="checkbox" [checked]="look().reversed" (change)="put({ reversed: $any($event.target).checked })" />
         The other way round</label
@@ -97,7 +93,7 @@ import { ProjectStore } from '../state/project.store';
             @if (look().by === 'class') {
               <input
                 type="color"
-                class="!w-6 !h-5 !p-0 flex-none"
+                class="!w-[24px] !h-5 !p-0 flex-none"
                 [value]="k.colour"
                 [attr.aria-label]="'Colour of ' + k.title"
                 (change)="colour(k.value, $any($event.target).value)"
@@ -127,13 +123,9 @@ import { ProjectStore } from '../state/project.store';
 export class CloudEditor {
   readonly of = input.required<EditorOf<CloudStyle>>();
   private readonly project = inject(ProjectStore);
-  protected readonly ramps = RAMPS;
   private readonly info = computed(() => this.of().item.info as CloudInfo);
   protected readonly look = computed(() => this.of().look);
   protected readonly range = computed(() => cloudRange(this.look(), this.info()));
-  protected readonly css = computed(() =>
-    rampCss({ ramp: this.look().ramp, reversed: this.look().reversed, breaks: [] }),
-  );
   /** What can be seen in colours: the usual ones, then every other attribute. */
   protected readonly ways = computed((): { key: string; by: CloudBy; attribute?: string; title: string }[] => {
     const all = this.info().attributes.map((a) => a.name);

@@ -6,11 +6,13 @@ import { Api } from '../api/api';
 import { Drawing } from '../draw/drawing';
 import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
+import { Clicking } from '../state/clicking';
 import { Picks } from '../state/picks';
 import { ProjectStore } from '../state/project.store';
 import { datasetOf, described, projectOf } from '../testing';
 import { MapPane } from './map-pane';
 import { PaneShell } from './pane';
+import { NOTHING_WRITTEN } from '../state/written';
 
 const crs = crsOfCode(32627);
 const hill = measureRaster(
@@ -39,10 +41,7 @@ class FakeApi {
         datasetOf('far0000001', { data: far }, { name: 'Far wells' }),
       ],
       runs: [],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = (_: string, on: (e: ProjectEvent) => void) => {
@@ -170,18 +169,42 @@ describe('a pane with a map', () => {
     expect(el().querySelector('[data-testid=cursor-value]')).toBeNull();
   });
 
-  it('picks the feature that is clicked', async () => {
+  it('a click reads and leaves what is picked and chosen; with Ctrl, or with the tool, it picks', async () => {
+    const picks = TestBed.inject(Picks);
+    const clicking = TestBed.inject(Clicking);
     bench.show('wells00001', 1, true);
+    bench.select('hill000001');
+    picks.pick('wells00001', Uint8Array.of(1, 0, 0), 'replace');
     await settle();
     const { map } = pane();
     map.renderSync();
-    const pixel = map.getPixelFromCoordinate([531_000, 6_459_000]);
-    const event = { pixel, coordinate: [531_000, 6_459_000], originalEvent: new MouseEvent('click') };
-    for (const type of ['click', 'singleclick']) map.dispatchEvent({ ...event, type } as never);
-    await settle();
-    expect([...TestBed.inject(Picks).of('wells00001')!]).toEqual([0, 1, 0]);
+    const click = async (x: number, y: number, held: MouseEventInit = {}): Promise<void> => {
+      const event = {
+        pixel: map.getPixelFromCoordinate([x, y]),
+        coordinate: [x, y],
+        originalEvent: new MouseEvent('click', held),
+      };
+      for (const type of ['click', 'singleclick']) map.dispatchEvent({ ...event, type } as never);
+      await settle();
+    };
+    await click(531_000, 6_459_000);
     expect(bench.readout()).toEqual({ x: 531_000, y: 6_459_000 });
+    expect(clicking.readOf('wells00001')).toBe(1);
+    expect([...picks.of('wells00001')!]).toEqual([1, 0, 0]);
+    expect(bench.selected()).toBe('hill000001');
+    await click(531_000, 6_459_000, { ctrlKey: true });
+    expect([...picks.of('wells00001')!]).toEqual([1, 1, 0]);
     expect(bench.selected()).toBe('wells00001');
+    await click(531_000, 6_459_000, { ctrlKey: true });
+    expect([...picks.of('wells00001')!]).toEqual([1, 0, 0]);
+    clicking.picking.set(true);
+    await click(531_000, 6_459_000);
+    expect([...picks.of('wells00001')!]).toEqual([0, 1, 0]);
+    clicking.picking.set(false);
+    // Where nothing lies, nothing is read of it any more.
+    await click(530_100, 6_459_900);
+    expect(clicking.readOf('wells00001')).toBeNull();
+    expect([...picks.of('wells00001')!]).toEqual([0, 1, 0]);
   });
 
   it('looks at the same place when the project is given another system', async () => {

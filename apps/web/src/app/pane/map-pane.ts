@@ -1,4 +1,6 @@
-import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
+import { CdkConnectedOverlay, CdkOverlayOrigin, type ConnectedPosition } from '@angular/cdk/overlay';
+import { CdkTrapFocus } from '@angular/cdk/a11y';
+import { CdkMenu, CdkMenuItem, CdkMenuItemCheckbox, CdkMenuTrigger } from '@angular/cdk/menu';
 import {
   ChangeDetectionStrategy,
   Component,
@@ -16,15 +18,20 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import OlMap from 'ol/Map';
 import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
-import { kindOf } from '@helk/core';
+import { kindOf, type GeometryType } from '@helk/core';
 import { sentence } from '../api/api';
 import { Preview } from '../draw/preview';
+import { GroundLayer } from '../draw/ground/layer';
 import { Sketch } from '../draw/sketch';
+import { SketchBar } from '../draw/sketch-bar';
 import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
+import { BackgroundMenu } from '../background/background-menu';
 import { ICONS } from '../parts/icons';
+import { Backgrounds } from '../state/backgrounds';
 import { BenchStore } from '../state/bench.store';
+import { Clicking, type Hit } from '../state/clicking';
 import { Cursor } from '../state/cursor';
 import { Findings } from '../state/findings';
 import { Looks } from '../state/looks';
@@ -42,19 +49,37 @@ import { MapLayers, topOf, type Stacked } from './map-layers';
 import { Overlays } from './overlays';
 import { markLines, previewLines } from './preview-lines';
 import { PaneChips } from './pane-chips';
-import { PanePictures } from './pane-pictures';
+import { PanePictures, type PictureWish } from './pane-pictures';
 import { barOf } from './scale-bar';
 import { TimeBar } from './time-bar';
 import { entryPicker, keysOf, stackOf } from './stack';
 
 /** Pixels. */
 const LOW = 290;
+/** Left of its button, and below the top of it. */
+const BESIDE: ConnectedPosition[] = [
+  { originX: 'start', originY: 'top', overlayX: 'end', overlayY: 'top', offsetX: -6 },
+];
 
 /** One pane: a map of the datasets in its stack, with key, scale, coordinates and the linked cursor. */
 @Component({
   selector: 'helk-map-pane',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon, Key, PaneChips, TimeBar, CdkMenu, CdkMenuItem, CdkMenuTrigger],
+  imports: [
+    NgIcon,
+    Key,
+    PaneChips,
+    SketchBar,
+    TimeBar,
+    BackgroundMenu,
+    CdkTrapFocus,
+    CdkMenu,
+    CdkMenuItem,
+    CdkMenuItemCheckbox,
+    CdkMenuTrigger,
+    CdkConnectedOverlay,
+    CdkOverlayOrigin,
+  ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './map-pane.html',
   host: { class: 'relative block min-w-0 min-h-0 overflow-hidden bg-paper h-full' },
@@ -74,11 +99,18 @@ export class MapPane {
   private readonly outlines = inject(Outlines);
   private readonly moments = inject(Moments);
   protected readonly findings = inject(Findings);
+  protected readonly clicking = inject(Clicking);
+  private readonly backgrounds = inject(Backgrounds);
+  protected readonly beside = BESIDE;
+  protected readonly choosingGround = signal(false);
+  /** Who made what lies under the data. */
+  protected readonly credit = computed(() => this.backgrounds.creditOf(this.bench.background()));
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
   private readonly mapMade = signal<OlMap | null>(null);
   private layersOf: MapLayers | null = null;
+  private ground: GroundLayer | null = null;
   private overlays: Overlays | null = null;
   /** Counts view changes so that overlays placed by coordinate follow. */
   protected readonly moved = signal(0);
@@ -105,7 +137,22 @@ export class MapPane {
     this.told();
     return this.layersOf?.symbolsOf(id) ?? null;
   });
+  protected readonly allKeys = signal(false);
+  /** How many keys stand on the picture before one asks for all. */
+  protected readonly mostKeys = computed(() => (this.low() ? 2 : 4));
+  /** That of the chosen dataset is among them. */
+  protected readonly keysShown = computed(() => {
+    const all = this.keys();
+    if (this.allKeys() || all.length <= this.mostKeys()) return all;
+    const chosen = this.bench.selected();
+    const first = all.filter((k) => k.id === chosen);
+    return [...first, ...all.filter((k) => k.id !== chosen)].slice(0, this.mostKeys());
+  });
   protected readonly pickEntry = entryPicker(this.pane);
+  /** Something here has rows that can be picked. */
+  protected readonly pickable = computed(() =>
+    this.stack().some(({ item }) => (kindOf(item.info).rows?.(item.info).count ?? 0) > 0),
+  );
   /** More than one thing that can be drawn aside. */
   protected readonly swipes = computed(
     () => this.stack().filter((l) => l.layer.visible && clientKind(l.item.info).swipes).length > 1,
@@ -178,6 +225,12 @@ export class MapPane {
     timed: this.timed,
   });
 
+  protected readonly wishes: { id: keyof PictureWish; label: string }[] = [
+    { id: 'title', label: 'with its title' },
+    { id: 'north', label: 'with a north arrow' },
+    { id: 'picked', label: 'what is picked stands out' },
+  ];
+
   /** What listens to the view that the pane looks through. */
   private listening: EventsKey | null = null;
 
@@ -199,10 +252,15 @@ export class MapPane {
     });
     effect(() => this.sync());
     effect(() => this.arrive());
+    effect(() => {
+      const [crs, ground, theme] = [this.project.crs(), this.backgrounds.ground(), themeNow(this.bench.dark())];
+      if (this.mapMade()) untracked(() => this.ground!.sync(ground, crs, theme));
+    });
     effect(() => this.drawOver());
     this.sketch.attach(this.mapMade);
     inject(DestroyRef).onDestroy(() => {
       if (this.listening) unByKey(this.listening);
+      this.ground?.clear();
       this.layersOf?.dispose();
       this.map?.setTarget(undefined);
       this.map?.dispose();
@@ -219,8 +277,8 @@ export class MapPane {
     map.on('click', () => (drawing = this.sketch.wish() !== null));
     map.on('singleclick', (e) => {
       if (drawing) return;
-      this.bench.set({ readout: { x: e.coordinate[0]!, y: e.coordinate[1]! }, activePane: this.pane().id });
-      this.pickAt(e.pixel, e.originalEvent as PointerEvent);
+      const place = { x: e.coordinate[0]!, y: e.coordinate[1]! };
+      this.clicking.at(this.pane().id, place, this.hits(e.pixel), e.originalEvent as PointerEvent);
     });
     map.on('change:size', () => {
       untracked(() => this.arrive());
@@ -236,6 +294,7 @@ export class MapPane {
       drawn = now;
       this.moved.update((n) => n + 1);
     });
+    this.ground = new GroundLayer(map, (e) => this.project.notify(sentence(e), 'refused'));
     this.overlays = new Overlays(map);
     this.layersOf = new MapLayers(
       map,
@@ -276,20 +335,11 @@ export class MapPane {
     untracked(() => this.told.update((n) => n + 1));
   }
 
-  /** Picks the row under the pointer, of the topmost dataset that has one there. */
-  private pickAt(pixel: number[], e: PointerEvent): void {
-    for (const { item } of [...this.stack()].reverse()) {
-      const i = this.layersOf?.hit(item.id, pixel) ?? -1;
-      const count = kindOf(item.info).rows?.(item.info).count ?? 0;
-      if (i < 0 || i >= count) continue;
-      const rows = new Uint8Array(count);
-      rows[i] = 1;
-      const was = this.picks.of(item.id)?.[i] === 1;
-      const more = e.shiftKey || e.ctrlKey || e.metaKey;
-      this.picks.pick(item.id, rows, more ? (was ? 'remove' : 'add') : this.picks.mode());
-      this.bench.select(item.id);
-      return;
-    }
+  /** Rows under a pixel, the topmost first. */
+  private hits(pixel: number[]): Hit[] {
+    return [...this.stack()]
+      .reverse()
+      .map(({ item }) => ({ dataset: item.id, row: this.layersOf?.hit(item.id, pixel) ?? -1 }));
   }
 
   /** The preview belongs where its grid is seen, or in the active pane where it is seen nowhere. */
@@ -313,6 +363,58 @@ export class MapPane {
     if (!this.mapMade()) return;
     this.overlays!.outline(parts.map((t) => extentIn(t.info, crs)).filter((e) => e !== null));
     this.overlays!.draw(lines);
+  }
+
+  protected readonly draws: { geometry: GeometryType; label: string }[] = [
+    { geometry: 'point', label: 'Draw points' },
+    { geometry: 'line', label: 'Draw a line' },
+    { geometry: 'polygon', label: 'Draw areas' },
+  ];
+
+  /** Something of one's own, outside any method: a source like a file that was taken in. */
+  protected draw(geometry: GeometryType): void {
+    this.focus();
+    this.sketch.begin(geometry, (id) => this.bench.show(id, this.pane().id, true));
+    // After the menu, which gives the keyboard back to its button.
+    setTimeout(() => this.target().nativeElement.focus({ preventScroll: true }));
+  }
+
+  private readonly drawButton = viewChild.required<ElementRef<HTMLButtonElement>>('drawButton');
+  private readonly pictureButton = viewChild<ElementRef<HTMLButtonElement>>('pictureButton');
+
+  /** Every button of the pane has a key; while something is drawn, keys set corners in the middle of the map. */
+  protected key(e: KeyboardEvent): void {
+    if (e.altKey) return;
+    const held = e.ctrlKey || e.metaKey;
+    const middle = this.map?.getView().getCenter();
+    if (this.sketch.wish()) {
+      if (e.key === ' ') this.sketch.add(middle);
+      else if (e.key === 'Enter') this.sketch.end();
+      else if (e.key === 'Backspace') this.sketch.back();
+      else return;
+    } else if (e.key === 'Enter' && middle) {
+      const pixel = this.map!.getPixelFromCoordinate(middle);
+      this.clicking.at(this.pane().id, { x: middle[0]!, y: middle[1]! }, this.hits(pixel), e);
+    } else if (held) return;
+    else if (e.key === 'Home' || e.key === '0') this.fit();
+    else {
+      const does: Record<string, (() => void) | undefined> = {
+        d: () => this.drawButton().nativeElement.click(),
+        p: this.pickable() ? () => this.clicking.picking.update((on) => !on) : undefined,
+        b: this.cuttable() ? () => this.cutter.begin(this.cuttable()!) : undefined,
+        s: this.swipes() ? () => this.toggleSwipe() : undefined,
+        t: this.parts().length ? () => this.bench.set({ seams: !this.bench.seams() }) : undefined,
+        v: this.stack().length ? () => this.bench.showScene(this.pane().id) : undefined,
+        g: () => this.choosingGround.set(true),
+        i: () => this.pictureButton()?.nativeElement.click(),
+        x: () => this.bench.closePane(this.pane().id),
+      };
+      const what = does[e.key];
+      if (!what) return;
+      what();
+    }
+    e.preventDefault();
+    e.stopPropagation();
   }
 
   protected focus(): void {

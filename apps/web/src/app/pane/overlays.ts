@@ -8,8 +8,8 @@ import type { Extent } from '@helk/core';
 
 /** What a map shows above its layers, none of it a dataset: outlines of tiles, lines not computed for good yet. */
 export class Overlays {
-  private readonly outlines = new VectorSource();
-  private readonly lines = new VectorSource();
+  private readonly outlines = new VectorSource({ wrapX: false });
+  private readonly lines = new VectorSource({ wrapX: false });
 
   constructor(map: OlMap) {
     map.addLayer(

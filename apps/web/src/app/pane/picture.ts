@@ -2,6 +2,7 @@ import OlMap from 'ol/Map';
 import type View from 'ol/View';
 import type { Crs } from '@helk/core';
 import type { DisplayList } from '../draw/display';
+import { GroundLayer, type Ground } from '../draw/ground/layer';
 import { paint } from '../draw/paint';
 import { toSvg } from '../draw/svg';
 import type { Theme } from '../draw/theme';
@@ -27,6 +28,8 @@ export async function mapImage(
     time?: PaneTime | null;
     tools: Tools;
     finer?: number;
+    /** What lies under the data. */
+    ground?: Ground | null;
     /** Nothing lies beneath. */
     clear?: boolean;
     /** What of the stack is drawn; all of it where not given. */
@@ -48,9 +51,11 @@ export async function mapImage(
     (e) => (failed = e),
     finer,
   );
+  const ground = new GroundLayer(map, () => undefined);
   try {
+    ground.sync(o.ground ?? null, o.crs, o.theme);
     layers.sync(stack, o.crs, o.theme, o.swipe, o.time ?? null, o.only);
-    await layers.ready();
+    await Promise.all([layers.ready(), ground.ready]);
     if (failed) throw failed instanceof Error ? failed : new Error('A layer could not be drawn.');
     await new Promise<void>((done) => {
       map.once('rendercomplete', () => done());
@@ -83,6 +88,7 @@ export async function mapImage(
     }
     return canvas;
   } finally {
+    ground.clear();
     layers.dispose();
     map.setTarget(undefined);
     map.dispose();

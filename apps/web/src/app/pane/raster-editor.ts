@@ -5,13 +5,12 @@ import {
   defaultStyle,
   displayUnit,
   formatNumber,
-  RAMPS,
   type RasterInfo,
   type RasterStyle,
 } from '@helk/core';
-import { rampCss } from '../draw/ramps';
 import { drawnOf } from '../kinds/drawn';
 import type { EditorOf } from '../kinds/kind';
+import { RampList } from '../palette/ramp-list';
 import { SliderRow } from '../parts/slider-row';
 import { ProjectStore } from '../state/project.store';
 import { ClassEditor } from './class-editor';
@@ -22,7 +21,7 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
 @Component({
   selector: 'helk-raster-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [SliderRow, ClassEditor, CompositeEditor],
+  imports: [SliderRow, ClassEditor, CompositeEditor, RampList],
   host: { class: 'grid gap-2.5' },
   template: `
     @if (style(); as s) {
@@ -62,20 +61,7 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
         @if (scale()?.classes) {
           <helk-class-editor [dataset]="of().item.id" [info]="info()" [band]="s.band" />
         } @else {
-          <div class="grid gap-1" role="radiogroup" aria-label="Colour ramp">
-            @for (r of ramps; track r.id) {
-              <button
-                class="flex items-center gap-2 h-[26px] px-1.5 rounded"
-                [class.bg-act-soft]="s.ramp === r.id"
-                role="radio"
-                [attr.aria-checked]="s.ramp === r.id"
-                (click)="put({ ramp: r.id })"
-              >
-                <span class="h-3 w-28 rounded-[2px]" [style.background]="css(r.id, s.reversed)"></span
-                ><span>{{ r.title }}</span>
-              </button>
-            }
-          </div>
+          <helk-ramp-list [ramp]="s.ramp" [reversed]="s.reversed" (picked)="put({ ramp: $event })" />
           <label class="flex items-center gap-2"
             ><input
               type="checkbox"
@@ -200,9 +186,7 @@ export class RasterEditor {
   protected readonly bands = computed(() =>
     this.info().bands.map((b) => (b.unit ? `${b.name}, ${displayUnit(b.unit)}` : b.name)),
   );
-  protected readonly ramps = RAMPS;
   protected readonly counts = Array.from({ length: 11 }, (_, i) => i + 2);
-  protected readonly css = (ramp: string, reversed: boolean): string => rampCss({ ramp, reversed, breaks: [] });
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
   protected readonly breaks = computed(() => {
     const s = this.scale();

@@ -6,9 +6,7 @@ import {
   classOf,
   formatNumber,
   featuresOf,
-  greysOf,
   inOrder,
-  RAMPS,
   sortedValues,
   type BreakRule,
   type ColourBy,
@@ -16,10 +14,11 @@ import {
 } from '@helk/core';
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
 import { rampColours } from '@helk/core/render/symbols';
-import { rampCss } from '../draw/ramps';
 import type { EditorOf } from '../kinds/kind';
 import { FormulaField } from '../parts/formula-field';
 import { chosenFile, saveText } from '../parts/save';
+import { ClassPalettes } from '../palette/class-palettes';
+import { RampList } from '../palette/ramp-list';
 import { SliderRow } from '../parts/slider-row';
 import { FeatureData } from '../state/feature-data';
 import { ProjectStore } from '../state/project.store';
@@ -37,7 +36,7 @@ const RULES: { id: BreakRule; title: string }[] = [
 @Component({
   selector: 'helk-vector-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [SliderRow, FormulaField],
+  imports: [ClassPalettes, FormulaField, RampList, SliderRow],
   host: { class: 'grid gap-2.5' },
   templateUrl: './vector-editor.html',
 })
@@ -46,9 +45,8 @@ export class VectorEditor {
   private readonly project = inject(ProjectStore);
   private readonly data = inject(FeatureData);
   protected readonly rules = RULES;
-  protected readonly ramps = RAMPS.filter((r) => r.kind !== 'cyclic');
+  protected readonly kindsOfRamps = ['sequential', 'diverging'] as const;
   protected readonly counts = Array.from({ length: 11 }, (_, i) => i + 2);
-  protected readonly css = (ramp: string, reversed: boolean): string => rampCss({ ramp, reversed, breaks: [] });
   protected readonly percent = (v: number): string => `${Math.round(v * 100)} %`;
   protected readonly style = computed(() => this.of().look);
   private readonly features = computed(() => this.data.features(this.of().item.id));
@@ -109,10 +107,17 @@ export class VectorEditor {
     const suggested = categoryColours(all.map((x) => x.key));
     return all.map((x, i) => ({ ...x, colour: by.colours[x.key] ?? suggested[i]! }));
   });
+  protected readonly classColours = computed(() => this.categories().map((c) => c.colour));
+  protected readonly classLabels = computed(() => this.categories().map((c) => c.key));
   protected readonly unsaved = signal('');
 
   protected put(patch: Partial<VectorStyle>): void {
     this.of().put(patch);
+  }
+
+  /** A colour for each category, in their order. */
+  protected paintAll(colours: readonly string[]): void {
+    this.by_({ colours: Object.fromEntries(this.categories().map((c, i) => [c.key, colours[i]!])) });
   }
 
   protected by_(patch: object): void {
@@ -181,10 +186,6 @@ export class VectorEditor {
   }
 
   /** A set of greys for print; every one can be changed after that. */
-  protected inGrey(): void {
-    this.by_({ colours: greysOf(this.categories().map((c) => c.key)) });
-  }
-
   protected save(): void {
     saveText(
       writeClassTable(this.categories().map((c) => ({ label: c.key, colour: c.colour }))),

@@ -19,6 +19,31 @@ import { ProjectStore, type DatasetItem } from '../state/project.store';
 /** How long a way of drawing must stay before its small picture is drawn anew, ms. */
 const REST = 400;
 
+/** Small pictures that are wanted, drawn one after the other when nothing else is to be done: whoever scrolls past comes first. */
+const wanted = new Set<() => void>();
+const idle: (work: () => void) => void =
+  typeof requestIdleCallback === 'function'
+    ? (work) => requestIdleCallback(work, { timeout: 700 })
+    : (work) => setTimeout(work, 30);
+let going = false;
+
+function drawLater(draw: () => void): () => void {
+  wanted.add(draw);
+  const next = (): void => {
+    const [first] = wanted;
+    going = first !== undefined;
+    if (!first) return;
+    wanted.delete(first);
+    first();
+    idle(next);
+  };
+  if (!going) {
+    going = true;
+    idle(next);
+  }
+  return () => wanted.delete(draw);
+}
+
 /** A small drawing of a dataset, made of its own values. */
 @Component({
   selector: 'helk-thumbnail',
@@ -72,8 +97,11 @@ export class Thumbnail {
           .catch(() => undefined);
       };
       // While somebody moves a slider the map comes first.
-      const timer = setTimeout(draw, this.drawn ? REST : 0);
-      done(() => clearTimeout(timer));
+      if (!this.drawn) done(drawLater(draw));
+      else {
+        const timer = setTimeout(draw, REST);
+        done(() => clearTimeout(timer));
+      }
     });
   }
 }

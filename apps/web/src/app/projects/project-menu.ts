@@ -15,7 +15,7 @@ import { ProjectStore, summaryOf } from '../state/project.store';
   viewProviders: [provideIcons(ICONS)],
   template: `
     <button
-      class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-6 px-2 -mx-2 rounded hover:bg-act-soft"
+      class="flex items-center gap-1.5 min-w-0 text-left max-w-full h-[24px] px-2 -mx-2 rounded hover:bg-act-soft"
       [cdkMenuTriggerFor]="menu"
       aria-label="Projects"
       data-testid="project-menu"

@@ -14,7 +14,7 @@ import { ProjectStore } from '../state/project.store';
     <button
       cdkOverlayOrigin
       #o="cdkOverlayOrigin"
-      class="block max-w-full h-[18px] px-2 -mx-2 rounded text-[12px] leading-tight text-ink-2 truncate hover:bg-act-soft"
+      class="block max-w-full h-[24px] px-2 -mx-2 rounded text-[12px] leading-tight text-ink-2 truncate hover:bg-act-soft"
       data-testid="system"
       [attr.aria-expanded]="open()"
       [title]="'Maps, drawing and coordinates are in ' + name()"

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
-import { displayUnit, figureUnit, formatFigure, kindOf, type MethodDescription } from '@helk/core';
+import { displayUnit, figureUnit, figureWords, kindOf, type MethodDescription } from '@helk/core';
 import type { Passage } from '@helk/core/recipe/history';
 import type { Step } from '@helk/core/recipe/shape';
 import { ICONS } from '../parts/icons';
 import { BenchStore } from '../state/bench.store';
 import { Desk } from '../state/desk';
 import { ProjectStore } from '../state/project.store';
+import { Reports } from '../state/reports';
 import { titleOf } from '../state/threads';
 import { chipsOf } from './chips';
 import { Flow, type FlowNode } from './flow';
@@ -91,12 +92,16 @@ const FIGURES = 3;
       <button class="btn btn-act w-full mt-3 !min-h-[36px]" [disabled]="busy()" (click)="lift()" data-testid="lift">
         Make a recipe of it
       </button>
+      <button class="btn w-full mt-2 !min-h-[34px]" (click)="reports.of(ids())" data-testid="made-report">
+        Write a report of it
+      </button>
     </aside>
   `,
 })
 export class MadeView {
   readonly ids = input.required<readonly string[]>();
   protected readonly desk = inject(Desk);
+  protected readonly reports = inject(Reports);
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
   protected readonly busy = signal(false);
@@ -200,8 +205,7 @@ export class MadeView {
       .map(([name, v]) => {
         const spec = m?.figures[name];
         const unit = p.units[name] ?? figureUnit(spec?.unit, p.params);
-        const text = v === null ? '–' : typeof v === 'number' ? formatFigure(v, unit) : v;
-        return `${spec?.label ?? name} ${text || displayUnit(unit)}`;
+        return `${spec?.label ?? name} ${figureWords(v, unit) || displayUnit(unit)}`;
       });
   }
 

@@ -116,6 +116,9 @@ const detail: ApiProjectDetail = {
   tables: [TABLE],
   findings: [],
   sheets: [],
+  reports: [],
+  palettes: [],
+  backgrounds: [],
   workbench: null,
 };
 

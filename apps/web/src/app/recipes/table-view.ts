@@ -6,6 +6,7 @@ import { pastedCells } from '@helk/core/recipe/series';
 import { CopyMenu } from '../parts/copy-menu';
 import { ICONS } from '../parts/icons';
 import { saveText } from '../parts/save';
+import { DatasetPicker } from '../run-sheet/dataset-picker';
 import { BenchStore } from '../state/bench.store';
 import { Copier } from '../state/copies';
 import { Desk } from '../state/desk';
@@ -25,7 +26,7 @@ const MOST = 200;
 @Component({
   selector: 'helk-table-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkConnectedOverlay, CdkOverlayOrigin, CopyMenu, FillColumn, NgIcon, RowMaps, TableFigures],
+  imports: [CdkConnectedOverlay, CdkOverlayOrigin, CopyMenu, DatasetPicker, FillColumn, NgIcon, RowMaps, TableFigures],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './table-view.html',
   host: { class: 'flex flex-col min-h-0 min-w-0 bg-leaf', 'data-testid': 'table-view' },
@@ -109,6 +110,10 @@ export class TableView {
 
   protected fitting = (c: ColumnSeen) =>
     this.store.datasetEntities().filter((d) => c.input !== null && misfit(c.input, d.info) === null);
+
+  /** Whose relations are looked for first: what else stands in the row. */
+  protected nearOf = (r: RowSeen): string[] =>
+    r.cells.flatMap((c) => this.refs(c)).filter((id) => this.store.datasetEntityMap()[id]);
 
   protected put(r: RowSeen, at: number, value: string): void {
     this.tables.put(this.table(), r.id, at, value);

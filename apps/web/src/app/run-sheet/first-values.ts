@@ -10,6 +10,7 @@ import {
   inBase,
   ofKind,
   parseQuantity,
+  percentOf,
   type Previewed,
 } from '@helk/core';
 import { refOf } from '@helk/core/api/refs';
@@ -50,6 +51,9 @@ export class FirstValues {
     return ref ? this.data.now(refOf(ref).dataset) : undefined;
   });
 
+  /** The setting that a preview follows. */
+  readonly follows = computed(() => this.spec()?.param ?? null);
+
   private setting(name: string): string {
     return String(this.bench.sheet()?.params[name] ?? '').trim();
   }
@@ -78,7 +82,7 @@ export class FirstValues {
       const range = max - min || Math.abs(max) || 1;
       const unit = displayUnit(this.setting('unit'));
       const v = (x: number): string => `${formatNumber(x, range)}${unit ? ` ${unit}` : ''}`;
-      return `${v(min)} to ${v(max)}, mean ${v(mean)}${missing ? `, ${formatNumber((100 * missing) / (count + missing), 10)} % missing` : ''}${r.step > 1 ? ` (every ${r.step}th cell)` : ''}`;
+      return `${v(min)} to ${v(max)}, mean ${v(mean)}${missing ? `, ${percentOf(missing / (count + missing), 2)} % missing` : ''}${r.step > 1 ? ` (every ${r.step}th cell)` : ''}`;
     },
     // What a smallest area would take, counted in the areas themselves.
     small: (param) => {
@@ -97,7 +101,7 @@ export class FirstValues {
           area += a;
         }
       }
-      return `${formatNumber(least)} m² = ${formatNumber(least / 1e4, 100)} ha: below it ${taken === 1 ? 'is' : 'are'} ${formatNumber(taken)} of ${formatNumber(featureCount(f))} areas, ${formatArea(area)} of ${formatArea(all)} (${((100 * area) / (all || 1)).toFixed(1)} %).`;
+      return `${formatNumber(least)} m² = ${formatNumber(least / 1e4, 100)} ha: below it ${taken === 1 ? 'is' : 'are'} ${formatNumber(taken)} of ${formatNumber(featureCount(f))} areas, ${formatArea(area)} of ${formatArea(all)} (${percentOf(area / (all || 1))} %).`;
     },
     streams: () => '',
     contours: () => '',

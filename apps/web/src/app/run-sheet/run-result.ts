@@ -1,4 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { Said } from '../parts/said';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  viewChild,
+} from '@angular/core';
 import { formatDuration } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { CopyMenu } from '../parts/copy-menu';
@@ -15,10 +25,14 @@ import { WORKS } from '../work/works';
 @Component({
   selector: 'helk-run-result',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CopyMenu, Thumbnail],
+  imports: [CopyMenu, Said, Thumbnail],
   template: `
     <div
-      class="px-4 pb-4 grid grid-cols-[minmax(0,1fr)] gap-3 content-start"
+      #whole
+      class="px-4 pb-4 grid grid-cols-[minmax(0,1fr)] gap-3 content-start outline-none"
+      tabindex="-1"
+      role="region"
+      [attr.aria-label]="'Run: ' + run().title"
       data-testid="run-result"
       [attr.data-state]="run().state"
     >
@@ -52,7 +66,9 @@ import { WORKS } from '../work/works';
             </dl>
           }
           @for (n of run().notes; track n.message) {
-            <div class="check" [class]="n.level === 'info' ? 'check-fine' : 'check-' + n.level">{{ n.message }}</div>
+            <div class="check" [class]="n.level === 'info' ? 'check-fine' : 'check-' + n.level">
+              <helk-said [text]="n.message" />
+            </div>
           }
           <div>
             <div class="text-[12px] text-ink-2 mb-1">Made in {{ took() }}</div>
@@ -72,7 +88,7 @@ import { WORKS } from '../work/works';
         }
         @default {
           <div class="check check-refused" role="alert" data-testid="run-problem">
-            {{ run().problem?.message ?? 'The run did not end well.' }}
+            <helk-said [text]="run().problem?.message ?? 'The run did not end well.'" />
           </div>
         }
       }
@@ -174,6 +190,19 @@ export class RunResult {
     { name: 'version', value: String(this.run().version) },
     { name: 'seed', value: String(this.run().seed) },
   ]);
+
+  private readonly whole = viewChild.required<ElementRef<HTMLElement>>('whole');
+
+  constructor() {
+    // The form that had the keyboard is gone: what came in its place has it, unless somebody went on elsewhere meanwhile.
+    effect(() => {
+      // With each state another part of it has come.
+      if (!this.run().state) return;
+      const whole = this.whole().nativeElement;
+      const at = document.activeElement;
+      if (at === null || at === document.body || whole.contains(at)) whole.focus({ preventScroll: true });
+    });
+  }
 
   protected readonly copies = computed(() => this.copier.run(this.run()));
 

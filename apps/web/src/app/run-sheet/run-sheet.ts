@@ -1,4 +1,16 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { Said } from '../parts/said';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  signal,
+  untracked,
+} from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { bandsIn, namesOf } from '@helk/core/methods/raster/formula';
 import {
@@ -8,7 +20,6 @@ import {
   formatBytes,
   formatDuration,
   formatNumber,
-  misfit,
   kindOf,
   placeOf,
   type Check,
@@ -30,19 +41,22 @@ import { boundsOf, Sketch } from '../draw/sketch';
 import { CrsField } from '../parts/crs-field';
 import { FormulaField, type FormulaName } from '../parts/formula-field';
 import { ICONS } from '../parts/icons';
-import { Thumbnail } from '../parts/thumbnail';
 import { BenchStore } from '../state/bench.store';
+import { Changes } from '../state/changes';
 import { ShownResults } from './shown-results';
-import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { ProjectStore, type DatasetItem } from '../state/project.store';
 import { Tables } from '../state/tables';
 import { ColumnParam, ColumnsParam } from './column-param';
 import { ClusterCounts } from './cluster-counts';
 import { ErrorsParam } from './errors-param';
+import { DatasetPicker } from './dataset-picker';
 import { FirstValues } from './first-values';
+import { Guess } from './guess';
 import { RulesEditor } from './rules-editor';
 import { RunResult } from './run-result';
 import { DrawnParam } from './drawn-param';
 import { ReachTrial } from './reach-trial';
+import { SeveralPicker, type Choice } from './several-picker';
 import { WindowTrial } from './window-trial';
 
 /** A method ready to run: everything on it comes from the method's definition. */
@@ -50,32 +64,36 @@ import { WindowTrial } from './window-trial';
   selector: 'helk-run-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    Said,
     ClusterCounts,
     ColumnParam,
     ColumnsParam,
     CrsField,
+    DatasetPicker,
     DrawnParam,
     ErrorsParam,
     FormulaField,
     ReachTrial,
     RulesEditor,
-    Thumbnail,
+    SeveralPicker,
     NgIcon,
     RunResult,
     WindowTrial,
   ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './run-sheet.html',
-  host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet' },
+  host: { class: 'flex flex-col h-full min-h-0', 'data-testid': 'run-sheet', '(keydown.escape)': 'leave($event)' },
 })
 export class RunSheet {
   protected readonly bench = inject(BenchStore);
   protected readonly store = inject(ProjectStore);
   private readonly api = inject(Api);
-  private readonly preview = inject(Preview);
+  protected readonly preview = inject(Preview);
   private readonly sketch = inject(Sketch);
   private readonly results = inject(ShownResults);
   private readonly tables = inject(Tables);
+  private readonly guess = inject(Guess);
+  private readonly changes = inject(Changes);
   protected readonly sheet = computed(() => this.bench.sheet()!);
   /** The recipe that a setting names, where one does. */
   protected readonly recipe = computed(() => {
@@ -100,7 +118,7 @@ export class RunSheet {
     Object.entries(this.method().inputs).map(([role, spec]) => ({
       role,
       spec,
-      fitting: this.fitting(spec),
+      fitting: this.guess.fitting(spec),
       chosen: this.sheet().inputs[role] ?? [],
     })),
   );
@@ -194,9 +212,9 @@ export class RunSheet {
       ? `${formatNumber(e.cells)} ${e.of ?? (this.method().family === 'features' ? 'features' : 'cells')} · ${formatDuration(e.seconds)} · ${formatBytes(e.bytes)}`
       : '';
   });
-  protected readonly source = computed(
-    () => recipeWords(this.method()) ?? this.method().sources[0]?.split(',')[0] ?? '',
-  );
+  /** What it goes back to: papers and standards, not what is usual. */
+  protected readonly sources = computed(() => this.method().sources.filter((x) => !/^common practice/i.test(x)));
+  protected readonly recipeIs = computed(() => recipeWords(this.method()));
 
   protected readonly firstInput = computed(
     () => Object.keys(this.method().inputs).flatMap((r) => this.sheet().inputs[r] ?? [])[0],
@@ -255,6 +273,7 @@ export class RunSheet {
 
   protected slide(name: string, at: number): void {
     const s = this.first.slider();
+    this.preview.hurry = true;
     if (s) this.put(name, `${Number(((s.from * Math.exp((s.span * at) / 1000)) / 1e6).toPrecision(2))} km2`);
   }
 
@@ -262,6 +281,15 @@ export class RunSheet {
   protected many(): void {
     const { method, inputs, params } = this.sheet();
     void this.tables.begin(method, clean(inputs), stated(params));
+  }
+
+  /** Those chosen together that it could be run on one by one. */
+  protected readonly each = computed(() => this.guess.each(this.method()));
+
+  protected forEach(): void {
+    const { method, inputs, params } = this.sheet();
+    const each = this.each();
+    if (each) void this.tables.begin(method, { ...clean(inputs), [each.role]: [each.refs[0]!] }, stated(params), each);
   }
 
   protected draw(role: string, geometry: GeometryType): void {
@@ -283,16 +311,25 @@ export class RunSheet {
       this.preview.suggested.set(Object.fromEntries(Object.entries(s).map(([k, v]) => [k, v.value])));
     });
     let shown = '';
+    const injector = inject(Injector);
+    const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
     effect(() => {
-      const method = this.sheet().method;
-      if (method !== shown) untracked(() => this.forecast.set(null));
-      shown = method;
+      const { method, variantOf, runId } = this.sheet();
+      const now = runId ? shown : `${method} ${variantOf ?? ''}`;
+      if (now === shown) return;
+      untracked(() => this.forecast.set(null));
+      shown = now;
+      // Whoever asked for it goes on in it: its first field has the keyboard.
+      afterNextRender(
+        () => host.querySelector<HTMLElement>('[data-fields] :is(input, select, [role=combobox], button)')?.focus(),
+        { injector },
+      );
     });
     // A fresh sheet takes what is selected, where it fits.
     effect(() => {
       const sheet = this.bench.sheet();
       if (!sheet || sheet.runId || Object.keys(sheet.inputs).length) return;
-      untracked(() => this.bench.fillSheet({ inputs: this.guess() }));
+      untracked(() => this.bench.fillSheet({ inputs: this.guess.inputsFor(this.method()) }));
     });
     effect((done) => {
       const { method, inputs, params, runId } = this.sheet();
@@ -310,10 +347,12 @@ export class RunSheet {
       }
       this.asking.set(true);
       const timer = setTimeout(() => {
-        this.api.forecast(project.id, { method, inputs: clean(inputs), params: stated(params) }, abort.signal).then(
+        const wish = { method, inputs: clean(inputs), params: stated(params), draft: true };
+        this.api.forecast(project.id, wish, abort.signal).then(
           (f) => {
-            this.forecast.set(f);
-            this.refusal.set(null);
+            // What cannot be read yet leaves the rest as it was.
+            if (!f.refused) this.forecast.set(f);
+            this.refusal.set(f.refused ?? null);
             this.asking.set(false);
           },
           (e: unknown) => {
@@ -322,7 +361,7 @@ export class RunSheet {
             this.asking.set(false);
           },
         );
-      }, 120);
+      }, 200);
       done(() => {
         clearTimeout(timer);
         abort.abort();
@@ -330,67 +369,9 @@ export class RunSheet {
     });
   }
 
-  private fitting(spec: InputSpec): DatasetItem[] {
-    return this.store.datasetEntities().filter((d) => misfit(spec, d.info) === null);
-  }
-
-  private guess(): Record<string, string[]> {
-    const out: Record<string, string[]> = {};
-    const selected = this.bench.selectedItem();
-    const used = new Set<string>();
-    const shown = this.bench
-      .panes()
-      .flatMap((p) => p.layers.map((l) => l.dataset))
-      .reverse();
-    for (const [role, spec] of Object.entries(this.method().inputs)) {
-      const fits = this.fitting(spec);
-      if (spec.many && spec.least < 2 && selected && !selected.batch && fits.some((d) => d.id === selected.id)) {
-        out[role] = [selected.id];
-        continue;
-      }
-      if (spec.many) {
-        const batch = selected?.batch ?? [...fits].reverse().find((d) => d.batch)?.batch;
-        const set = fits.filter((d) => batch && d.batch === batch);
-        out[role] = (set.length ? set : fits.filter((d) => shown.includes(d.id))).map((d) => d.id);
-        continue;
-      }
-      // A dataset named like the role stands in it: "veyra-mapped-streams" for mapped.
-      const named = fits.find(
-        (d) =>
-          role.length > 2 &&
-          clientKind(d.info).goes === 'on top' &&
-          d.name.toLowerCase().includes(role.toLowerCase()) &&
-          !used.has(d.id),
-      );
-      if (spec.least === 0 && !spec.eager && !named) continue;
-      const pick =
-        fits.find((d) => d.id === selected?.id && !used.has(d.id)) ??
-        this.relative(fits, used) ??
-        named ??
-        shown.map((id) => fits.find((d) => d.id === id && !used.has(id))).find(Boolean) ??
-        [...fits].reverse().find((d) => !used.has(d.id));
-      if (pick) {
-        out[role] = [pick.id];
-        used.add(pick.id);
-      }
-    }
-    return out;
-  }
-
-  /** What was made as one that stands in another role already was: two results of one method are held against each other. */
-  private relative(fits: readonly DatasetItem[], used: ReadonlySet<string>): DatasetItem | undefined {
-    const kin = (d: DatasetItem): string | null => {
-      const method = this.store.madeBy(d)?.method;
-      return method && method !== 'import' ? `${method} ${d.role}` : null;
-    };
-    const own = [...used].map((id) => kin(this.item(id)!)).filter((k) => k !== null);
-    return fits.findLast((d) => !used.has(d.id) && own.includes(kin(d)!));
-  }
-
   protected item(id: string | undefined): DatasetItem | undefined {
     return id ? this.store.datasetEntityMap()[refOf(id).dataset] : undefined;
   }
-  protected readonly summary = summaryOf;
   protected readonly datasetOf = (ref: string | undefined): string => (ref ? refOf(ref).dataset : '');
   protected readonly bandOf = (ref: string | undefined): number => (ref ? (refOf(ref).band ?? 0) : 0);
   /** Bands to choose from, where the method works on one of several. */
@@ -399,7 +380,7 @@ export class RunSheet {
     return bands.length > 1 ? bands : [];
   }
   /** What can be ticked: datasets, or the bands of those that have several. */
-  protected choices(spec: InputSpec, fitting: DatasetItem[]): { ref: string; label: string }[] {
+  protected choices(spec: InputSpec, fitting: DatasetItem[]): Choice[] {
     return fitting.flatMap((d) => {
       const bands = this.bandsOf(spec, d);
       return bands.length
@@ -416,9 +397,15 @@ export class RunSheet {
     this.choose(role, refText({ dataset: refOf(ref).dataset, band: Number(band) }));
   }
 
-  protected tick(role: string, id: string, on: boolean): void {
-    const now = (this.sheet().inputs[role] ?? []).filter((x) => x !== id);
-    this.bench.fillSheet({ inputs: { ...this.sheet().inputs, [role]: on ? [...now, id] : now } });
+  protected chooseAll(role: string, refs: string[]): void {
+    this.bench.fillSheet({ inputs: { ...this.sheet().inputs, [role]: refs } });
+  }
+
+  /** What stands in the other inputs. */
+  protected beside(role: string): string[] {
+    return Object.entries(this.sheet().inputs).flatMap(([r, refs]) =>
+      r === role ? [] : refs.map((x) => refOf(x).dataset),
+    );
   }
 
   protected put(name: string, value: unknown): void {
@@ -455,6 +442,28 @@ export class RunSheet {
       this.store.notify(sentence(e), 'refused');
     }
     this.mending.set(null);
+  }
+
+  /** What was filled in can be had again by taking the closing back. */
+  protected close(): void {
+    const sheet = this.sheet();
+    this.bench.set({ sheet: null });
+    if (!sheet.runId && (Object.keys(stated(sheet.params)).length || sheet.variantOf))
+      this.changes.done({
+        words: `“${this.store.methodMap().get(sheet.method)?.title ?? 'the run sheet'}” closed before it ran`,
+        undo: () => this.bench.set({ sheet }),
+        redo: () => this.bench.set({ sheet: null }),
+      });
+  }
+
+  /** Escape leaves first what is being drawn, then the sheet; the keyboard goes back to the ledger, or to the map. */
+  protected leave(e: Event): void {
+    if (e.defaultPrevented || this.sketch.wish()) return;
+    e.preventDefault();
+    e.stopPropagation();
+    this.close();
+    const back = document.querySelector<HTMLElement>('helk-ledger [data-row][tabindex="0"]');
+    (back ?? document.querySelector<HTMLElement>('[role=application]'))?.focus();
   }
 
   /** A whole number that the server takes; anything else leaves the seed as it was. */

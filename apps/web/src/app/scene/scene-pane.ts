@@ -19,7 +19,7 @@ import type { EventsKey } from 'ol/events';
 import { unByKey } from 'ol/Observable';
 import type View from 'ol/View';
 import { Vector3 } from 'three';
-import { columnsOf, formatNumber, kindOf, metresPerUnit, sideOf, type Extent } from '@helk/core';
+import { columnsOf, formatNumber, metresPerUnit, sideOf, type Extent } from '@helk/core';
 import { sentence } from '../api/api';
 import { themeNow } from '../draw/theme';
 import { clientKind } from '../kinds';
@@ -35,6 +35,7 @@ import { BenchStore } from '../state/bench.store';
 import { Cursor } from '../state/cursor';
 import { START_VIEW, type Pane, type SceneView } from '../state/panes';
 import { Picks } from '../state/picks';
+import { Clicking } from '../state/clicking';
 import { extentOfAll, ProjectStore } from '../state/project.store';
 import { Views } from '../state/views';
 import { distanceFor, dragged, turned, type Eye } from './eye';
@@ -73,6 +74,7 @@ export class ScenePane {
   protected readonly project = inject(ProjectStore);
   private readonly tools = inject(KindTools);
   private readonly picks = inject(Picks);
+  private readonly clicking = inject(Clicking);
   private readonly views = inject(Views);
   private readonly cursor = inject(Cursor);
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('host');
@@ -353,18 +355,12 @@ export class ScenePane {
     return [e.clientX - box.left, e.clientY - box.top];
   }
 
-  /** Reads values where one clicks, and picks what stands there. */
+  /** Reads values where one clicks, and picks what stands there where that is asked for. */
   private click(e: PointerEvent): void {
     const hit = this.world?.hit(...this.at(e), this.z);
     if (!hit) return;
-    this.bench.set({ readout: { x: hit.x, y: hit.y }, activePane: this.pane().id });
-    const info = hit.dataset ? this.project.datasetEntityMap()[hit.dataset]?.info : undefined;
-    const count = (info && kindOf(info).rows?.(info).count) ?? 0;
-    if (!hit.dataset || hit.row < 0 || hit.row >= count) return;
-    const rows = new Uint8Array(count);
-    rows[hit.row] = 1;
-    this.picks.pick(hit.dataset, rows, e.shiftKey || e.ctrlKey || e.metaKey ? 'add' : this.picks.mode());
-    this.bench.select(hit.dataset);
+    const hits = hit.dataset ? [{ dataset: hit.dataset, row: hit.row }] : [];
+    this.clicking.at(this.pane().id, { x: hit.x, y: hit.y }, hits, e);
   }
 
   private hovered = 0;

@@ -1,9 +1,11 @@
 import { inject, Injectable } from '@angular/core';
 import { datasetsIn } from '@helk/core/api/refs';
+import { greysOf } from '@helk/core/render/meanings';
 import { scaleText } from '@helk/core/sheet/ground';
 import { followed, framesOf, type Frame, type MapSheet } from '@helk/core/sheet/shape';
 import { Api } from '../api/api';
-import { lettersReady, type DisplayItem, type DisplayList } from '../draw/display';
+import { plainColour, type Greys } from '../draw/grey';
+import { addAll, lettersReady, type DisplayItem, type DisplayList } from '../draw/display';
 import { Findings } from '../state/findings';
 import { ProjectStore } from '../state/project.store';
 import { FrameArtist } from './frame-artist';
@@ -50,10 +52,20 @@ export class Composer {
     const [width, height] = [page.width * MM, page.height * MM];
     const items: DisplayItem[] = [{ kind: 'box', x: 0, y: 0, width, height, fill: page.paper }];
     const drawn = await Promise.all(parts.map((p) => recordOf(p).draw(p as never, ctx)));
-    items.push(...drawn.flat());
+    for (const d of drawn) addAll(items, d);
     const list = { width, height, items };
     await lettersReady(list);
     return list;
+  }
+
+  /** Greys for the classes that the maps of a sheet show, each its own. */
+  async greys(ctx: PartContext): Promise<Greys> {
+    const drawn = await Promise.all(framesOf(ctx.sheet).map((f) => ctx.drawing(ctx.frame(f.id) ?? f)));
+    const legends = drawn.flatMap((d) => d.keys.map((k) => k.legend)).filter((l) => l.entries.length > 1);
+    const labels = legends.flatMap((l) => l.entries.map((e) => e.text));
+    const colours = legends.flatMap((l) => l.entries.map((e) => plainColour(e.colour)));
+    const greys = greysOf(labels, colours);
+    return new Map(colours.map((c, i) => [c, greys[i]!]));
   }
 
   async checks(ctx: PartContext): Promise<PartCheck[]> {

@@ -4,6 +4,7 @@ import { roundScale, scaleToFit } from '@helk/core/sheet/ground';
 import { pageSize } from '@helk/core/sheet/pages';
 import type { Frame, MapSheet, Part, PartOf } from '@helk/core/sheet/shape';
 import { clientKind } from '../kinds';
+import { Backgrounds } from '../state/backgrounds';
 import { BenchStore } from '../state/bench.store';
 import { Looks } from '../state/looks';
 import type { Pane } from '../state/panes';
@@ -20,6 +21,7 @@ import { TEMPLATES, type TemplateId } from './templates';
 export class FirstSheet {
   private readonly store = inject(ProjectStore);
   private readonly bench = inject(BenchStore);
+  private readonly backgrounds = inject(Backgrounds);
   private readonly looks = inject(Looks);
   private readonly views = inject(Views);
   private readonly artist = inject(FrameArtist);
@@ -73,6 +75,7 @@ export class FirstSheet {
       grid: null,
       linked: null,
       around: null,
+      ground: this.backgrounds.forFrame(),
     };
     const whole = scaleToFit(
       { ...base, centre: [(extent[0] + extent[2]) / 2, (extent[1] + extent[3]) / 2] },

@@ -28,6 +28,7 @@ import { projectionOf } from '../state/views';
 import { datasetOf, described, projectOf } from '../testing';
 import { FrameArtist } from './frame-artist';
 import { MM } from './paper';
+import { NOTHING_WRITTEN } from '../state/written';
 
 const crs = crsOfCode(32627);
 const [X, Y] = [530_000, 6_460_000];
@@ -87,10 +88,7 @@ class FakeApi {
         ...Object.entries(DATA).map(([id, data]) => datasetOf(id, { data }, { name: id })),
       ],
       runs: [],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = () => () => undefined;

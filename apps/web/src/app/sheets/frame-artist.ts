@@ -4,7 +4,7 @@ import View from 'ol/View';
 import type { Crs, Scale } from '@helk/core';
 import { extentOfFrame, frameMap } from '@helk/core/sheet/ground';
 import type { Frame } from '@helk/core/sheet/shape';
-import type { DisplayItem, Rect } from '../draw/display';
+import { addAll, fitted, type DisplayItem, type Rect } from '../draw/display';
 import { PAPER_THEME } from '../draw/theme';
 import { Taken, type PaperView } from '../draw/vector-items';
 import { clientKind } from '../kinds';
@@ -13,12 +13,15 @@ import type { Legend } from '../kinds/legend';
 import { KindTools } from '../kinds/tools';
 import { MapLayers, type Stacked } from '../pane/map-layers';
 import { mapImage } from '../pane/picture';
+import { Backgrounds } from '../state/backgrounds';
 import { ProjectStore } from '../state/project.store';
 import { projectionOf } from '../state/views';
-import { MM } from './paper';
+import { letters, MM, PT, QUIET } from './paper';
 
 /** Longest wait for one part of a picture, ms: on paper nothing may be missing. */
 const PATIENCE = 180_000;
+/** Points of the letters that say whose picture of the ground it is. */
+const CREDIT = 5.5;
 /** Pictures of frames that are kept. */
 const MOST_KEPT = 24;
 const RADIANS = Math.PI / 180;
@@ -38,6 +41,7 @@ export interface FrameDrawing {
 @Injectable({ providedIn: 'root' })
 export class FrameArtist {
   private readonly store = inject(ProjectStore);
+  private readonly backgrounds = inject(Backgrounds);
   private readonly kindTools = inject(KindTools);
   private readonly kept = new Map<string, Promise<FrameDrawing>>();
   /** What is picked is not printed. */
@@ -53,10 +57,10 @@ export class FrameArtist {
 
   /** What a frame is, with what it follows already put in place. Drawn once as long as nothing of it changes. */
   drawn(frame: Frame): Promise<FrameDrawing> {
-    const { width, height, crs, centre, scale, turn, layers, time } = frame;
+    const { width, height, crs, centre, scale, turn, layers, time, ground } = frame;
     const items = layers.map((l) => this.store.datasetEntityMap()[l.dataset]);
     const stands = items.map((d) => d && [d.name, d.revision]);
-    const key = JSON.stringify([width, height, crs.proj4, centre, scale, turn, layers, time, stands]);
+    const key = JSON.stringify([width, height, crs.proj4, centre, scale, turn, layers, time, ground, stands]);
     let job = this.kept.get(key);
     if (!job) {
       job = this.draw(frame);
@@ -153,6 +157,7 @@ export class FrameArtist {
     resolution: number,
   ): DisplayItem[] {
     const out: DisplayItem[] = [];
+    if (frame.ground) out.push(this.pictureOf(frame, [], new Set(), size, resolution, true));
     let run = new Set<string>();
     const close = (): void => {
       if (run.size) out.push(this.pictureOf(frame, stack, run, size, resolution));
@@ -170,7 +175,14 @@ export class FrameArtist {
     close();
     const taken = new Taken();
     const labels = [...parts].reverse().map((p) => p.paper?.labels(taken) ?? []);
-    out.push(...labels.reverse().flat());
+    for (const l of labels.reverse()) addAll(out, l);
+    const credit = frame.ground ? this.backgrounds.creditOf(frame.ground.of) : '';
+    if (credit) {
+      const [x, y] = [size[0] - 0.8 * MM, size[1] - 0.8 * MM];
+      out.push(
+        letters(fitted(credit, size[0] / 2, { size: CREDIT * PT }), x, y, CREDIT, { anchor: 'end', fill: QUIET }),
+      );
+    }
     return out;
   }
 
@@ -181,7 +193,9 @@ export class FrameArtist {
     only: ReadonlySet<string>,
     [width, height]: [number, number],
     resolution: number,
+    under = false,
   ): DisplayItem {
+    const ground = under && frame.ground ? this.backgrounds.groundOf(frame.ground.of, frame.ground.strength) : null;
     const m = frameMap({ ...frame, x: 0, y: 0 });
     const made = new Map<string, Promise<HTMLCanvasElement>>();
     const make = (part: Rect, finer: number): Promise<HTMLCanvasElement> => {
@@ -196,6 +210,7 @@ export class FrameArtist {
           time: frame.time,
           tools: this.tools,
           finer,
+          ground,
           clear: true,
           only,
           patience: PATIENCE,

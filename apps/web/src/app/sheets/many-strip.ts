@@ -142,6 +142,9 @@ export class ManyStrip {
   });
   /** How many sheets there will be. */
   readonly counted = output<number>();
+  /** What fields stand for on the first of them. */
+  readonly first = output<ReadonlyMap<string, string>>();
+  private readonly sheet = computed(() => this.ctx().sheet);
   private readonly variants = signal<readonly Variant[]>([]);
   protected readonly why = signal<string | null>(null);
   protected readonly small = signal<readonly { name: string; list: Promise<DisplayList> }[]>([]);
@@ -159,9 +162,10 @@ export class ManyStrip {
 
   constructor() {
     effect((done) => {
-      const { sheet } = this.ctx();
+      const sheet = this.sheet();
       if (!sheet.many) {
         untracked(() => {
+          this.first.emit(new Map());
           this.variants.set([]);
           this.small.set([]);
           this.why.set(null);
@@ -176,6 +180,7 @@ export class ManyStrip {
             if (gone) return;
             this.variants.set(all);
             this.counted.emit(all.length);
+            this.first.emit(all[0]?.values ?? new Map());
             this.why.set(null);
             this.drawn(all);
           },

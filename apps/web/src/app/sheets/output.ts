@@ -1,7 +1,7 @@
 import { frameMap } from '@helk/core/sheet/ground';
 import type { Frame } from '@helk/core/sheet/shape';
 import type { DisplayItem, DisplayList, Rect } from '../draw/display';
-import { inGrey } from '../draw/grey';
+import { inGrey, type Greys } from '../draw/grey';
 import { made, paintWindow, partsOf } from '../draw/paint';
 import { pngOf, tiffOf, worldFile, type Placed, type Strips } from '../draw/strips';
 import { toSvg } from '../draw/svg';
@@ -15,6 +15,8 @@ export interface OutputWish {
   /** Of pictures, and of what of a document is one. */
   dpi: number;
   grey: boolean;
+  /** In grey: greys that colours of classes have, so that they are told apart. */
+  greys?: Greys;
   /** Where the map lies: within the file (TIFF), or in one beside it. */
   place: 'none' | 'tags' | 'world';
 }
@@ -170,7 +172,7 @@ export async function documentOf(
     for await (const p of pages) {
       const why = refusal(p, wish);
       if (why) throw new Error(why);
-      yield counted(wish.grey ? inGrey(p) : p, finer, stops);
+      yield counted(wish.grey ? inGrey(p, wish.greys) : p, finer, stops);
     }
   }
   const progress = (page: number): void => o.progress(page / o.count);
@@ -195,7 +197,7 @@ export async function fileOf(
   const finer = wish.dpi / 96;
   // Strips tell how far they are themselves.
   const told = wish.format === 'png' || wish.format === 'tiff' ? { ...o, progress: () => undefined } : o;
-  const list = counted(wish.grey ? inGrey(page) : page, finer, told);
+  const list = counted(wish.grey ? inGrey(page, wish.greys) : page, finer, told);
   const place = o.frame && wish.place !== 'none' ? placeOf(o.frame, wish.dpi) : null;
   const world = place && wish.place === 'world' ? worldFile(place) : null;
   const [width, height] = pixelsOf(page, wish.dpi);

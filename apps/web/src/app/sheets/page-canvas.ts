@@ -15,6 +15,7 @@ import { around, snapped, type Guide, type Moving } from '@helk/core/sheet/arran
 import { frameMap } from '@helk/core/sheet/ground';
 import type { Frame, Part } from '@helk/core/sheet/shape';
 import { sentence } from '../api/api';
+import { inGrey } from '../draw/grey';
 import { made, paint } from '../draw/paint';
 import type { DisplayList } from '../draw/display';
 import { MapSheets } from '../state/map-sheets';
@@ -98,7 +99,7 @@ export class PageCanvas {
     let turn = 0;
     let running: Promise<void> = Promise.resolve();
     effect(() => {
-      const [ctx, zoom, holding] = [this.ctx(), this.zoom(), this.holding()];
+      const [ctx, zoom, holding, grey] = [this.ctx(), this.zoom(), this.holding(), this.seen() === 'grey'];
       if (holding) return;
       const mine = ++turn;
       untracked(() => this.busy.set(true));
@@ -106,7 +107,7 @@ export class PageCanvas {
       running = running.then(async () => {
         if (mine !== turn) return;
         try {
-          await this.paint(ctx, zoom, () => mine !== turn);
+          await this.paint(ctx, zoom, grey, () => mine !== turn);
         } catch (e) {
           this.store.notify(sentence(e), 'refused');
         }
@@ -119,11 +120,13 @@ export class PageCanvas {
     });
   }
 
-  private async paint(ctx: PartContext, zoom: number, old: () => boolean): Promise<void> {
+  private async paint(ctx: PartContext, zoom: number, grey: boolean, old: () => boolean): Promise<void> {
     const list = await this.composer.list(ctx);
     if (old()) return;
     const finer = finerAt(zoom, Math.max(1, devicePixelRatio));
-    const ready = await made(list, finer, { loose: true });
+    const whole = await made(list, finer, { loose: true });
+    // As it is printed without colours: classes have greys of their own.
+    const ready = grey ? inGrey(whole, await this.composer.greys(ctx)) : whole;
     if (old()) return;
     const picture = paint(ready, finer);
     const canvas = this.canvas().nativeElement;

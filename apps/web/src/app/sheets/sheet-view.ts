@@ -18,7 +18,9 @@ import { aligned, spread, type Alignment } from '@helk/core/sheet/arrange';
 import { PAGES, pageNamed, pageSize, type PageName } from '@helk/core/sheet/pages';
 import { framesOf, type Part, type PartKind } from '@helk/core/sheet/shape';
 import type { DisplayList } from '../draw/display';
+import { EYES } from '@helk/core/render/seen';
 import { ICONS } from '../parts/icons';
+import { UndoRedo } from '../parts/undo-redo';
 import { saveText } from '../parts/save';
 import { Desk } from '../state/desk';
 import { MapSheets } from '../state/map-sheets';
@@ -29,7 +31,7 @@ import { ManyStrip } from './many-strip';
 import { PARTS, recordOf } from './parts';
 import type { PartCheck, PartContext } from './parts/part';
 import { freeId, placed } from './placing';
-import { SEEN_BY, SeenBy } from './seen-by';
+import { SeenBy } from './seen-by';
 import { TakeAway } from './take-away';
 
 /** How long after a change the sheet is looked at for what should be said, ms. */
@@ -39,7 +41,18 @@ const LOOK = 400;
 @Component({
   selector: 'helk-sheet-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, ManyStrip, NgComponentOutlet, NgIcon, PageCanvas, SeenBy, TakeAway],
+  imports: [
+    CdkMenu,
+    CdkMenuItem,
+    CdkMenuTrigger,
+    ManyStrip,
+    NgComponentOutlet,
+    NgIcon,
+    PageCanvas,
+    SeenBy,
+    TakeAway,
+    UndoRedo,
+  ],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './sheet-view.html',
   host: { class: 'block h-full min-h-0', '(keydown)': 'keyed($event)' },
@@ -58,11 +71,11 @@ export class SheetView {
     const s = this.sheet();
     // What is drawn changes with the data it is of.
     this.store.datasetEntityMap();
-    return s ? this.composer.context(s, { editing: true }) : null;
+    return s ? this.composer.context(s, { editing: true, more: this.first() }) : null;
   });
   protected readonly addable = PARTS.filter((p) => p.kind !== 'finding');
   protected readonly pages = Object.keys(PAGES) as PageName[];
-  protected readonly seenBy = SEEN_BY;
+  protected readonly seenBy = EYES;
   protected readonly seen = signal<string>('all');
   protected readonly named = computed(() => {
     const p = this.sheet()?.page;
@@ -90,6 +103,10 @@ export class SheetView {
 
   protected readonly editor = signal<{ kind: PartKind; component: Type<unknown> } | null>(null);
   protected readonly checks = signal<readonly PartCheck[]>([]);
+  /** Of many, what fields stand for on the first. */
+  protected readonly first = signal<ReadonlyMap<string, string>>(new Map(), {
+    equal: (a, b) => a.size === b.size && [...a].every(([k, v]) => b.get(k) === v),
+  });
   /** Of many, how many there are. */
   protected readonly count = signal(1);
   /** The page as it was drawn last. */

@@ -9,6 +9,7 @@ import { Desk } from '../state/desk';
 import { Findings } from '../state/findings';
 import { MapSheets } from '../state/map-sheets';
 import { ProjectStore } from '../state/project.store';
+import { ReportsList } from '../report/reports-list';
 import { DrawnList } from './drawn-list';
 import { FirstSheet } from './first-sheet';
 import { placed } from './placing';
@@ -18,7 +19,7 @@ import { TEMPLATES, type TemplateId } from './templates';
 @Component({
   selector: 'helk-sheets-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, DrawnList, NgIcon],
+  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, DrawnList, NgIcon, ReportsList],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './sheets-list.html',
 })

@@ -193,7 +193,7 @@ export class TakeAway {
           .filter((f) => !f.around)
           .sort((a, b) => b.width * b.height - a.width * a.height)[0];
         const frame = main ? (ctx.frame(main.id) ?? null) : null;
-        const w = this.wish();
+        const w = await this.wished(ctx);
         const { blob, world } = await fileOf(page, w, {
           title: sheet.name,
           frame,
@@ -212,9 +212,15 @@ export class TakeAway {
     });
   }
 
+  /** What is wished; in grey with a grey of its own for each class. */
+  private async wished(ctx: PartContext): Promise<OutputWish> {
+    const w = this.wish();
+    return w.grey ? { ...w, greys: await this.composer.greys(ctx) } : w;
+  }
+
   /** Every sheet of many: as one document, or each as a file. */
   private async takeMany(sheet: MapSheet): Promise<void> {
-    const w = this.wish();
+    const w = await this.wished(this.ctx());
     const variants = await this.maker.variants(sheet);
     const contexts = variants.map((v) => this.composer.context(v.sheet, { more: v.values, spot: v.spot }));
     const stopped = (): boolean => this.stopping;

@@ -3,7 +3,7 @@ import { systemOf } from '@helk/core';
 import { refOf, refText } from '@helk/core/api/refs';
 import { BenchStore } from './bench.store';
 import { ProjectStore, type DatasetItem } from './project.store';
-import { newest, runsAnew, staleOf, staleWords } from './stale';
+import { newest, runsAnew, staleOf, staleWords } from '@helk/core/recipe/stale';
 
 /** Results that rest on a coordinate system that has been put right since: which they are, and making them anew. */
 @Injectable({ providedIn: 'root' })

@@ -4,10 +4,11 @@ import { sharedScale, transformer, type Crs, type Scale } from '@helk/core';
 import { Api } from '../api/api';
 import { clientKind } from '../kinds';
 import type { Place } from '../kinds/kind';
+import { Changes } from './changes';
 import { Looks, type Layer } from './looks';
 import { emptyPane, MAP, SCENE, START_VIEW, type Pane, type SceneView } from './panes';
 import { ProjectStore, type DatasetItem } from './project.store';
-import { keptOf, restored } from './workbench';
+import { keepOwn, keptOf, ownBench, restored } from './workbench';
 
 export type Stage = 'gather' | 'ledger' | 'methods' | 'recipes' | 'sheets';
 
@@ -36,6 +37,10 @@ export interface BenchState {
   /** All panes that have steps stand at one moment. */
   linkedTime: boolean;
   sharedScale: boolean;
+  /** What lies under the data of every map: coasts, nothing, or tiles that the project knows. */
+  background: string;
+  /** How strong it is, 0 to 1. */
+  backgroundStrength: number;
   evidence: boolean;
   /** The panel of evidence somebody chose, for the dataset it was chosen on; another dataset starts with its own first one. */
   panel: { dataset: string; panel: string } | null;
@@ -56,6 +61,9 @@ export interface BenchState {
   seams: boolean;
 }
 
+/** Of what is taken in together, so many are drawn at once; more would only hide each other. */
+const MOST_DRAWN = 8;
+
 const THEME = 'helk.theme';
 
 const startDark = (): boolean => {
@@ -75,6 +83,8 @@ export const BenchStore = signalStore(
     linkedCursor: true,
     linkedTime: true,
     sharedScale: false,
+    background: 'coasts',
+    backgroundStrength: 0.5,
     evidence: true,
     panel: null,
     evidenceHeight: 208,
@@ -113,7 +123,7 @@ export const BenchStore = signalStore(
       return own;
     }),
   })),
-  withMethods((s, project = inject(ProjectStore), looks = inject(Looks)) => {
+  withMethods((s, project = inject(ProjectStore), looks = inject(Looks), changes = inject(Changes)) => {
     const change = (pane: number, f: (p: Pane) => Pane): void =>
       patchState(s, { panes: s.panes().map((p) => (p.id === pane ? f(p) : p)) });
     const item = (id: string): DatasetItem | undefined => project.datasetEntityMap()[id];
@@ -217,11 +227,24 @@ export const BenchStore = signalStore(
         change(pane, (p) => ({ ...p, scene: { ...START_VIEW, ...p.scene, ...patch } })),
       closePane(id: number): void {
         if (s.panes().length === 1) {
-          change(id, () => emptyPane(id));
+          const was = s.panes()[0]!;
+          const empty = (): void => change(id, () => emptyPane(id));
+          empty();
+          changes.done({ words: 'the pane emptied', undo: () => change(id, () => was), redo: empty });
           return;
         }
-        const panes = s.panes().filter((p) => p.id !== id);
-        patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
+        const gone = s.panes().find((p) => p.id === id);
+        const close = (): void => {
+          const panes = s.panes().filter((p) => p.id !== id);
+          if (panes.length) patchState(s, { panes, activePane: s.activePane() === id ? panes[0]!.id : s.activePane() });
+        };
+        close();
+        if (!gone) return;
+        const open = (): void => {
+          const rest = s.panes().filter((p) => p.id !== id);
+          if (rest.length < 4) patchState(s, { panes: [...rest, gone].sort((a, b) => a.id - b.id), activePane: id });
+        };
+        changes.done({ words: `pane ${id} closed`, undo: open, redo: close });
       },
       /** Each group of layers in a pane of its own, on one view and one scale. */
       holdTogether(groups: Layer[][]): void {
@@ -236,11 +259,27 @@ export const BenchStore = signalStore(
       },
     };
   }),
-  withMethods((s, project = inject(ProjectStore), looks = inject(Looks)) => {
+  withMethods((s, project = inject(ProjectStore), looks = inject(Looks), changes = inject(Changes)) => {
     const { change } = s;
+    /** Changes what a pane shows so that it can be taken back; what has been shown or removed in it since stays so. */
+    const arrange = (pane: number, words: string, f: (layers: Layer[]) => Layer[], of?: string): void => {
+      const before = s.panes().find((p) => p.id === pane)?.layers ?? [];
+      const after = f(before);
+      const put = (layers: Layer[]) => (): void =>
+        change(pane, (p) => {
+          const others = p.layers.filter(
+            (l) => !before.some((b) => b.dataset === l.dataset) && !after.some((a) => a.dataset === l.dataset),
+          );
+          const all = [...layers, ...others].filter((l) => project.datasetEntityMap()[l.dataset]);
+          return { ...p, layers: all, swipe: all.length > 1 ? p.swipe : null };
+        });
+      put(after)();
+      changes.done({ words, undo: put(before), redo: put(after), ...(of ? { of } : {}) });
+    };
+    const nameOf = (id: string): string => `“${item(id)?.name ?? ''}”`;
     const item = (id: string): DatasetItem | undefined => project.datasetEntityMap()[id];
-    const changeLayer = (pane: number, dataset: string, f: (l: Layer) => Layer): void =>
-      change(pane, (p) => ({ ...p, layers: p.layers.map((l) => (l.dataset === dataset ? f(l) : l)) }));
+    const changeLayer = (pane: number, dataset: string, words: string, f: (l: Layer) => Layer, of?: string): void =>
+      arrange(pane, words, (all) => all.map((l) => (l.dataset === dataset ? f(l) : l)), of);
     const layerIn = (pane: number, dataset: string): Layer | undefined =>
       s
         .panes()
@@ -260,32 +299,45 @@ export const BenchStore = signalStore(
         });
       },
       removeLayer: (pane: number, dataset: string): void =>
-        change(pane, (p) => ({ ...p, layers: p.layers.filter((l) => l.dataset !== dataset), swipe: null })),
+        arrange(pane, `${nameOf(dataset)} taken out of pane ${pane}`, (all) =>
+          all.filter((l) => l.dataset !== dataset),
+        ),
       setVisible: (pane: number, dataset: string, visible: boolean): void =>
-        changeLayer(pane, dataset, (l) => ({ ...l, visible })),
+        changeLayer(pane, dataset, `${nameOf(dataset)} ${visible ? 'shown' : 'hidden'}`, (l) => ({ ...l, visible })),
       /** Draws a dataset another way: everywhere, or in the one pane that has its own way. */
       restyle(pane: number, dataset: string, patch: object): void {
         const d = item(dataset);
         if (!d) return;
         const layer = layerIn(pane, dataset);
-        const look = { ...looks.of(d, layer), ...patch };
-        if (layer?.own) changeLayer(pane, dataset, (l) => ({ ...l, own: look }));
-        else project.drawAs(dataset, look);
+        const was = looks.of(d, layer);
+        const look = { ...was, ...patch };
+        const words = `how ${nameOf(dataset)} is drawn`;
+        const of = `look ${pane} ${dataset}`;
+        if (layer?.own) changeLayer(pane, dataset, words, (l) => ({ ...l, own: look }), of);
+        else {
+          project.drawAs(dataset, look);
+          changes.done({
+            words,
+            of,
+            undo: () => project.drawAs(dataset, was),
+            redo: () => project.drawAs(dataset, look),
+          });
+        }
       },
       /** Lets a pane draw a dataset in a way of its own, or as everywhere. */
       setOwn(pane: number, dataset: string, on: boolean): void {
         const d = item(dataset);
         if (d)
-          changeLayer(pane, dataset, ({ own: _, ...l }) =>
+          changeLayer(pane, dataset, `how ${nameOf(dataset)} is drawn here`, ({ own: _, ...l }) =>
             on ? { ...l, own: looks.of(d, layerIn(pane, dataset)) } : l,
           );
       },
       reorder(pane: number, from: number, to: number): void {
-        change(pane, (p) => {
-          const layers = [...p.layers];
+        arrange(pane, `the order in pane ${pane}`, (all) => {
+          const layers = [...all];
           const [layer] = layers.splice(from, 1);
           layers.splice(to, 0, layer!);
-          return { ...p, layers };
+          return layers;
         });
       },
     };
@@ -364,7 +416,8 @@ export const BenchStore = signalStore(
         if (loading || !p || opened === p.id) return;
         opened = p.id;
         untracked(() => {
-          const was = restored(project.stored(), project.datasetEntities());
+          // A tab that is loaded anew goes on as it was, whatever another one has kept since.
+          const was = restored(ownBench(p.id) ?? project.stored(), project.datasetEntities());
           for (const { id, look } of was.looks) project.drawAs(id, look);
           patchState(s, was.state);
           if (was.last) s.show(was.last, 1, false);
@@ -372,6 +425,11 @@ export const BenchStore = signalStore(
       });
       // What is taken in is drawn at once, on top of what stands in the active pane; tables have no picture.
       const known = new Set<string>();
+      /** How many of those that came together have come, by what they came with. */
+      const drawn = new Map<string, number>();
+      /** Those that came one by one. */
+      const alone = new Set<string>();
+      let told = false;
       let of: string | null = null;
       effect(() => {
         const p = project.project();
@@ -383,7 +441,25 @@ export const BenchStore = signalStore(
           return;
         }
         untracked(() => {
-          for (const id of fresh.flatMap((r) => r.outputs).slice(0, 12)) s.show(id, s.activePane(), true);
+          for (const id of fresh.flatMap((r) => r.outputs)) {
+            const batch = project.datasetEntityMap()[id]?.batch ?? null;
+            // Of those that come one by one as many are drawn as still stand in the pane: who takes some out makes room.
+            const n = batch
+              ? (drawn.get(batch) ?? 0) + 1
+              : s.pane().layers.filter((l) => alone.has(l.dataset)).length + 1;
+            if (batch) drawn.set(batch, n);
+            else alone.add(id);
+            if (n <= MOST_DRAWN) {
+              s.show(id, s.activePane(), true);
+              continue;
+            }
+            patchState(s, { selected: id });
+            if (batch ? n === MOST_DRAWN + 1 : !told)
+              project.notify(
+                `${MOST_DRAWN} that were taken in are drawn; the others stand in the ledger, where a click shows them.`,
+              );
+            told ||= !batch;
+          }
         });
       });
       // Layers of removed datasets go.
@@ -419,10 +495,14 @@ export const BenchStore = signalStore(
         const p = untracked(project.project);
         if (!p || opened !== p.id) return;
         clearTimeout(timer);
-        due = () => void api.saveWorkbench(p.id, kept).catch(() => undefined);
+        due = () => {
+          keepOwn(p.id, kept);
+          void api.saveWorkbench(p.id, kept).catch(() => undefined);
+        };
         timer = setTimeout(keep, 600);
       });
       document.addEventListener('visibilitychange', () => document.hidden && keep());
+      addEventListener('pagehide', keep);
     },
   })),
 );

@@ -13,7 +13,17 @@ export type Lying =
   | { what: 'made'; ids: string[] }
   | { what: 'recipe'; id: string }
   | { what: 'table'; id: string }
-  | { what: 'sheet'; id: string };
+  | { what: 'sheet'; id: string }
+  | { what: 'report'; id: string };
+
+/** The stage that each belongs to. */
+const STAGE: Record<Lying['what'], Stage> = {
+  made: 'recipes',
+  recipe: 'recipes',
+  table: 'recipes',
+  sheet: 'sheets',
+  report: 'sheets',
+};
 
 /** A recipe that is being changed: as it is now, and how it was before each change. */
 interface Draft {
@@ -42,7 +52,7 @@ export class Desk {
   /** The stage that what lies on the desk belongs to. */
   readonly stage = computed((): Stage | null => {
     const l = this.lying();
-    return l && (l.what === 'sheet' ? 'sheets' : 'recipes');
+    return l && STAGE[l.what];
   });
   /** The recipe on the desk as the server knows it. */
   readonly entry = computed(() => {
@@ -200,19 +210,11 @@ export class Desk {
   }
 
   async remove(what: 'recipe' | 'table', id: string, title: string): Promise<void> {
-    const p = this.store.project();
-    if (!p) return;
+    const away = await this.store.putAway(id, `“${title}” was removed.`, (p) =>
+      what === 'recipe' ? this.api.deleteRecipe(p, id) : this.api.deleteTable(p, id),
+    );
     const l = this.lying();
-    await this.store.guarded(async () => {
-      await (what === 'recipe' ? this.api.deleteRecipe(p.id, id) : this.api.deleteTable(p.id, id));
-      if (l && 'id' in l && l.id === id) this.clear();
-      if (this.bench.sheet()?.method === `recipe:${id}`) this.bench.set({ sheet: null });
-      this.store.notify(`“${title}” was removed.`, 'fine', () => {
-        void this.store.guarded(async () => {
-          if (what === 'recipe') this.store.written({ recipes: [await this.api.restoreRecipe(p.id, id)] });
-          else this.store.written({ tables: [await this.api.restoreTable(p.id, id)] });
-        });
-      });
-    });
+    if (away && l && 'id' in l && l.id === id) this.clear();
+    if (away && this.bench.sheet()?.method === `recipe:${id}`) this.bench.set({ sheet: null });
   }
 }

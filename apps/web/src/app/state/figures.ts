@@ -1,4 +1,4 @@
-import { figureUnit, formatFigure } from '@helk/core';
+import { figureUnit, figureWords } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import type { ProjectStore } from './project.store';
@@ -16,8 +16,6 @@ export function figuresOf(run: ApiRun, store: InstanceType<typeof ProjectStore>)
   const specs = store.methodMap().get(run.method)?.figures;
   const infoOf = (id: string | undefined) => (id ? store.datasetEntityMap()[id]?.info : undefined);
   const of = { band: infoOf(datasetsIn(run.inputs)[0]), result: infoOf(run.outputs[0]) };
-  const text = (v: number | string | null, unit: string): string =>
-    v === null ? '–' : typeof v === 'number' ? formatFigure(v, unit) : v;
   if (run.steps.length) {
     const kept = new Set(Object.values(run.made).map((m) => m.step));
     const told = run.steps.flatMap((s) =>
@@ -27,7 +25,7 @@ export function figuresOf(run: ApiRun, store: InstanceType<typeof ProjectStore>)
         return {
           name: `${s.id}.${name}`,
           label: minor ? `${s.title}: ${label}` : label,
-          text: text(v, s.units[name] ?? ''),
+          text: figureWords(v, s.units[name] ?? ''),
           minor,
         };
       }),
@@ -37,7 +35,7 @@ export function figuresOf(run: ApiRun, store: InstanceType<typeof ProjectStore>)
   return Object.entries(run.figures).map(([name, v]) => ({
     name,
     label: specs?.[name]?.label ?? name,
-    text: text(v, figureUnit(specs?.[name]?.unit, run.params, of)),
+    text: figureWords(v, figureUnit(specs?.[name]?.unit, run.params, of)),
     minor: false,
   }));
 }

@@ -2,7 +2,7 @@ import { computed, inject, Injectable } from '@angular/core';
 import { systemText, type Crs } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { DrawingShape } from '@helk/core/sheet/drawing';
-import { standOf, type Finding, type FindingBodyOf } from '@helk/core/sheet/finding';
+import { outdatedWords, standOf, type Finding, type FindingBodyOf } from '@helk/core/sheet/finding';
 import { Api } from '../api/api';
 import type { DisplayItem, DisplayList } from '../draw/display';
 import { BenchStore } from './bench.store';
@@ -12,7 +12,7 @@ import type { Pane } from './panes';
 import { Picks } from './picks';
 import { ProjectStore, type DatasetItem } from './project.store';
 import { Seeing } from './seeing';
-import { newest, staleOf } from './stale';
+import { staleOf } from '@helk/core/recipe/stale';
 import { Views, type Place } from './views';
 
 /** Rows picked beyond which they are not remembered one by one. */
@@ -58,23 +58,10 @@ export class Findings {
   readonly outdated = computed((): ReadonlyMap<string, Outdated> => {
     const there = this.store.datasetEntityMap();
     const out = new Map<string, Outdated>();
-    for (const f of this.all())
-      for (const r of f.rests) {
-        const d = there[r.dataset];
-        const words = !d
-          ? `“${r.name}” has been removed.`
-          : newest(d.id, there) !== d.id
-            ? `“${r.name}” has a newer one in its place, “${there[newest(d.id, there)]!.name}”.`
-            : standOf(d.info) !== r.stand
-              ? `“${d.name}” is not what it was: its system, units or classes have changed.`
-              : this.stale().has(d.id)
-                ? `“${d.name}” was made from what is not so any more.`
-                : null;
-        if (words) {
-          out.set(f.id, { words });
-          break;
-        }
-      }
+    for (const f of this.all()) {
+      const words = outdatedWords(f, there, this.stale());
+      if (words) out.set(f.id, { words });
+    }
     return out;
   });
 
@@ -212,17 +199,7 @@ export class Findings {
   }
 
   async remove(f: Finding): Promise<void> {
-    const p = this.store.project();
-    if (!p) return;
-    await this.store.guarded(async () => {
-      await this.api.deleteFinding(p.id, f.id);
-      this.store.unwritten([f.id]);
-      this.store.notify(`“${f.title}” was removed.`, 'fine', () => {
-        void this.store.guarded(async () =>
-          this.store.written({ findings: [await this.api.restoreFinding(p.id, f.id)] }),
-        );
-      });
-    });
+    await this.store.putAway(f.id, `“${f.title}” was removed.`, (p) => this.api.deleteFinding(p, f.id));
   }
 
   /** Shows what was seen, as it was seen; what has gone since is left out, and said. */

@@ -18,6 +18,7 @@ import { datasetOf, described, projectOf, runOf } from '../testing';
 import { BenchStore } from './bench.store';
 import { Looks } from './looks';
 import { ProjectStore } from './project.store';
+import { NOTHING_WRITTEN } from './written';
 
 const crs = crsOfCode(32627);
 function shapes(columns = [numberColumn('n', [1])]) {
@@ -67,10 +68,7 @@ class FakeApi {
         ),
       ],
       runs,
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = (_id: string, on: (e: ProjectEvent) => void) => {
@@ -211,7 +209,6 @@ describe('how datasets are drawn', () => {
     ]);
     bench.show('paths00001', bench.activePane(), true);
     expect(bench.panes().map((p) => p.kind)).toEqual(['map', 'panel']);
-    store.deleteDataset('roads00001').catch(() => undefined);
     api.on({ type: 'removed', ids: ['roads00001'] });
     TestBed.tick();
     expect(bench.panes().map((p) => p.kind)).toEqual(['map', 'map']);

@@ -14,6 +14,7 @@ import { Picks } from './picks';
 import { ProjectStore } from './project.store';
 import { SameRows } from './same-rows';
 import { StackData, stepsSeen } from './stack-data';
+import { NOTHING_WRITTEN } from './written';
 
 function squares(n: number): Features {
   const b = new FeaturesBuilder();
@@ -63,10 +64,7 @@ describe('time in panes', () => {
             runOf('t', 'time.trend', { inputs: { stack: ['stack'] } }),
             runOf('o', 'time.trend', { inputs: { stack: ['stack'] } }),
           ],
-          recipes: [],
-          tables: [],
-          findings: [],
-          sheets: [],
+          ...NOTHING_WRITTEN,
           workbench: null,
         }),
       features: () => Promise.resolve(places),

@@ -1,3 +1,4 @@
+import * as z from 'zod';
 import { computed, inject, Injectable, signal } from '@angular/core';
 import {
   colouredClasses,
@@ -8,11 +9,27 @@ import {
   type KnownClass,
   type RasterInfo,
 } from '@helk/core';
+import { remember, remembered } from '../parts/remembered';
 import { ProjectStore, type DatasetItem } from './project.store';
 
 /** Where the browser keeps names of classes beyond one project. */
 const REMEMBERED = 'helk.classes';
 const MOST_REMEMBERED = 60;
+/** What is damaged among them is left out. */
+const KnownShape = z
+  .array(
+    z
+      .object({
+        label: z.string(),
+        colour: z
+          .string()
+          .regex(/^#[0-9a-f]{6}$/i)
+          .nullable(),
+      })
+      .nullable()
+      .catch(null),
+  )
+  .transform((all) => all.filter((k): k is KnownClass => k !== null));
 
 /** Every class of a band, with the colour it is drawn in. */
 export const classTableOf = (info: RasterInfo, band = 0): ClassEntry[] => {
@@ -113,7 +130,7 @@ export class Naming {
     );
   }
 
-  private readonly remembered = signal(readRemembered());
+  private readonly remembered = signal(remembered(REMEMBERED, KnownShape, []));
 
   /** Names of classes used before: those given last, then those of the project's other rasters. */
   readonly known = computed((): KnownClass[] => [
@@ -128,11 +145,8 @@ export class Naming {
   remember(c: KnownClass): void {
     const all = [c, ...this.remembered().filter((k) => k.label.toLowerCase() !== c.label.toLowerCase())];
     this.remembered.set(all.slice(0, MOST_REMEMBERED));
-    try {
-      localStorage.setItem(REMEMBERED, JSON.stringify(this.remembered()));
-    } catch {
-      // Without room to remember in, the project's own names are suggested.
-    }
+    // Without room to remember in, the project's own names are suggested.
+    remember(REMEMBERED, this.remembered());
   }
 
   private tell(dataset: string, now: ClassEntry[], before: ClassEntry[][]): void {
@@ -143,21 +157,5 @@ export class Naming {
       await this.store.patchDataset(dataset, { band: 0, classes: now });
       if (latest()) this.held.update((h) => (h?.dataset === dataset ? { ...h, untold: false } : h));
     });
-  }
-}
-
-function readRemembered(): KnownClass[] {
-  try {
-    const all: unknown = JSON.parse(localStorage.getItem(REMEMBERED) ?? '[]');
-    return Array.isArray(all)
-      ? all.flatMap((k: unknown) => {
-          const { label, colour } = (k ?? {}) as Record<string, unknown>;
-          return typeof label === 'string' && (colour === null || /^#[0-9a-f]{6}$/i.test(String(colour)))
-            ? [{ label, colour: colour as string | null }]
-            : [];
-        })
-      : [];
-  } catch {
-    return [];
   }
 }

@@ -10,6 +10,7 @@ import { emptyPane } from './panes';
 import { Neighbourhood } from './neighbourhood';
 import { Picks } from './picks';
 import { ProjectStore, type DatasetItem } from './project.store';
+import { NOTHING_WRITTEN } from './written';
 
 const crs = crsOfCode(32627);
 function points(n: number): Features {
@@ -48,10 +49,7 @@ describe('weights and the features they are of', () => {
             runOf('w', 'stats.weights', { inputs: { features: ['places'] } }),
             runOf('c', 'stats.localMoran', { inputs: { features: ['places'] } }),
           ],
-          recipes: [],
-          tables: [],
-          findings: [],
-          sheets: [],
+          ...NOTHING_WRITTEN,
           workbench: null,
         }),
       features: (_: string, id: string) => Promise.resolve(data[id]),

@@ -9,14 +9,7 @@ import {
   withProps,
   withState,
 } from '@ngrx/signals';
-import {
-  removeEntities,
-  removeEntity,
-  setAllEntities,
-  setEntities,
-  setEntity,
-  withEntities,
-} from '@ngrx/signals/entities';
+import { removeEntities, setAllEntities, setEntities, setEntity, withEntities } from '@ngrx/signals/entities';
 import {
   extentOf,
   kindOf,
@@ -30,20 +23,13 @@ import {
   type Extent,
   type MethodDescription,
 } from '@helk/core';
-import type {
-  ApiDataset,
-  ApiFinding,
-  ApiProject,
-  ApiProjectDetail,
-  ApiRecipe,
-  ApiRun,
-  ApiSheet,
-  ApiTable,
-  ProjectEvent,
-} from '@helk/core/api/schemas';
+import type { ApiDataset, ApiProject, ApiRun, ProjectEvent } from '@helk/core/api/schemas';
 import { Api, sentence } from '../api/api';
 import { LAST_PROJECT } from '../api/early';
+import { namedBy } from '../api/place';
+import { Changes, type Change } from './changes';
 import { madeBy } from './made-by';
+import { NOTHING_WRITTEN, withoutWritten, withWritten, written, type Written } from './written';
 
 /** A dataset with its info typed. */
 export type DatasetItem = Omit<ApiDataset, 'info'> & { info: DatasetInfo };
@@ -55,15 +41,11 @@ export interface Notice {
   undo?: () => void;
 }
 
-interface ProjectState {
+interface ProjectState extends Written {
   project: ApiProject | null;
   projects: ApiProject[];
   /** Methods of the catalogue. */
   builtIn: MethodDescription[];
-  recipes: ApiRecipe[];
-  tables: ApiTable[];
-  findings: ApiFinding[];
-  sheets: ApiSheet[];
   loading: boolean;
   failed: string | null;
   notices: Notice[];
@@ -85,10 +67,7 @@ export const ProjectStore = signalStore(
     project: null,
     projects: [],
     builtIn: [],
-    recipes: [],
-    tables: [],
-    findings: [],
-    sheets: [],
+    ...NOTHING_WRITTEN,
     loading: true,
     failed: null,
     notices: [],
@@ -121,10 +100,21 @@ export const ProjectStore = signalStore(
     /** Ways of drawing that have not been told to the server yet. */
     drawing: new Map<string, { look: object; timer: ReturnType<typeof setTimeout> | undefined }>(),
   })),
-  withMethods((s) => {
+  withMethods((s, changes = inject(Changes)) => {
     let noticeId = 0;
-    const notify = (text: string, level: Notice['level'] = 'fine', undo?: () => void): void => {
-      const notice: Notice = { id: ++noticeId, text, level, ...(undo ? { undo } : {}) };
+    /** @param undo takes back what the notice tells of, from the notice or by the key for that; @param redo does it again */
+    const notify = (
+      text: string,
+      level: Notice['level'] = 'fine',
+      undo?: () => void | Promise<void>,
+      redo?: () => void | Promise<void>,
+    ): void => {
+      const notice: Notice = { id: ++noticeId, text, level };
+      if (undo) {
+        const change: Change = { words: text, undo, ...(redo ? { redo } : {}) };
+        changes.done(change);
+        notice.undo = () => void changes.back(change);
+      }
       patchState(s, { notices: [...s.notices().slice(-2), notice] });
       setTimeout(() => dismiss(notice.id), undo ? 12_000 : level === 'refused' ? 14_000 : 5000);
     };
@@ -137,28 +127,29 @@ export const ProjectStore = signalStore(
         return undefined;
       }
     };
+    const now = (): Written =>
+      written({
+        recipes: s.recipes(),
+        tables: s.tables(),
+        findings: s.findings(),
+        sheets: s.sheets(),
+        reports: s.reports(),
+        palettes: s.palettes(),
+        backgrounds: s.backgrounds(),
+      });
     return {
       notify,
       dismiss,
       guarded,
       /** The run, or the step of a recipe's run, that made a dataset. */
       madeBy: (d: DatasetItem | undefined): ApiRun | undefined => madeBy(d, s.runEntityMap(), s.datasetEntityMap()),
-      /** Takes what the server says of what is written: recipes, run tables, findings, sheets. */
+      /** Takes what the server says of what is written: recipes, run tables, findings, sheets, reports, palettes. */
       written(by: Partial<Written>): void {
-        if (by.recipes) patchState(s, { recipes: put(s.recipes(), by.recipes) });
-        if (by.tables) patchState(s, { tables: put(s.tables(), by.tables) });
-        if (by.findings) patchState(s, { findings: put(s.findings(), by.findings).sort(byPosition) });
-        if (by.sheets) patchState(s, { sheets: put(s.sheets(), by.sheets) });
+        patchState(s, withWritten(now(), by));
       },
       /** Takes out what has been removed of it. */
       unwritten(ids: readonly string[]): void {
-        const stays = (x: { id: string }): boolean => !ids.includes(x.id);
-        patchState(s, {
-          recipes: s.recipes().filter(stays),
-          tables: s.tables().filter(stays),
-          findings: s.findings().filter(stays),
-          sheets: s.sheets().filter(stays),
-        });
+        patchState(s, withoutWritten(now(), ids));
       },
       /** A dataset as the client holds it: with its detail, where that has been fetched. */
       held: (d: ApiDataset): DatasetItem => {
@@ -169,7 +160,7 @@ export const ProjectStore = signalStore(
       },
     };
   }),
-  withMethods((s, api = inject(Api)) => {
+  withMethods((s, api = inject(Api), changes = inject(Changes)) => {
     const { guarded, held } = s;
     let unfollow: (() => void) | null = null;
     /** Counts openings: what a project that was opened before the last one still brings is not taken. */
@@ -199,6 +190,7 @@ export const ProjectStore = signalStore(
       unfollow?.();
       unfollow = null;
       const turn = ++opening;
+      changes.clear();
       patchState(s, { loading: true, failed: null, project: null, details: {} });
       try {
         await fetchAll(id, turn);
@@ -218,9 +210,12 @@ export const ProjectStore = signalStore(
         try {
           const [methods, projects] = await Promise.all([api.methods(), api.projects()]);
           patchState(s, { builtIn: methods, projects });
-          const last = localStorage.getItem(LAST_PROJECT);
+          const last = namedBy().project ?? localStorage.getItem(LAST_PROJECT);
           const whole = projects.filter((p) => !p.problem);
-          const first = whole.find((p) => p.id === last) ?? whole[0];
+          const first =
+            whole.find((p) => p.id === last) ??
+            whole.find((p) => p.id === localStorage.getItem(LAST_PROJECT)) ??
+            whole[0];
           if (first) await open(first.id);
           else patchState(s, { loading: false });
         } catch (e) {
@@ -233,7 +228,11 @@ export const ProjectStore = signalStore(
       },
       async openFile(file: File): Promise<void> {
         const p = await guarded(() => api.openProject(file));
-        if (p) await open(p.id);
+        if (!p) return;
+        await open(p.id);
+        // Nothing else of a file lands there.
+        if (p.binned)
+          s.notify('The file has pictures of the ground from services. They are in the bin until you take them out.');
       },
       async deleteProject(id: string): Promise<void> {
         await guarded(async () => {
@@ -340,7 +339,7 @@ export const ProjectStore = signalStore(
       },
     };
   }),
-  withMethods((s, api = inject(Api)) => {
+  withMethods((s, api = inject(Api), changes = inject(Changes)) => {
     const { drawing, guarded, held, notify } = s;
     return {
       /** Fetches what listings leave out of a dataset, once. */
@@ -406,11 +405,21 @@ export const ProjectStore = signalStore(
       async nameThread(beginnings: readonly DatasetItem[], thread: string): Promise<void> {
         const p = s.project();
         if (!p) return;
-        await guarded(async () => {
-          for (const b of beginnings) {
-            const d = await api.patchDataset(p.id, b.id, { thread });
-            patchState(s, setEntity(held(d), datasetConfig));
-          }
+        const name = async (names: readonly (readonly [string, string])[]): Promise<void> => {
+          await guarded(async () => {
+            for (const [id, thread] of names) {
+              const d = await api.patchDataset(p.id, id, { thread });
+              patchState(s, setEntity(held(d), datasetConfig));
+            }
+          });
+        };
+        const was = beginnings.map((b) => [b.id, b.thread ?? ''] as const);
+        const now = beginnings.map((b) => [b.id, thread] as const);
+        await name(now);
+        changes.done({
+          words: thread ? `the thread “${thread}”` : 'the name of a thread',
+          undo: () => name(was),
+          redo: () => name(now),
         });
       },
       /** New results take names and places of old ones, which go and can be brought back together. */
@@ -418,56 +427,73 @@ export const ProjectStore = signalStore(
         const p = s.project();
         if (!p) return;
         const names = new Map(pairs.map(([old]) => [old, s.datasetEntityMap()[old]!]));
-        for (const [old] of pairs) {
-          await api.deleteDataset(p.id, old);
-          patchState(s, removeEntity(old, datasetConfig));
-        }
+        const gone = pairs.map(([old]) => old);
+        await api.removeDatasets(p.id, gone);
+        patchState(s, removeEntities(gone, datasetConfig));
         for (const [old, next] of pairs) {
           const { name, note } = names.get(old)!;
           const d = await api.patchDataset(p.id, next, { name, note });
           patchState(s, setEntity(held(d), datasetConfig));
         }
         const what = pairs.length === 1 ? `“${names.get(pairs[0]![0])!.name}” was` : `${pairs.length} results were`;
-        notify(`${what} made again from what is newest.`, 'fine', () => {
-          void guarded(async () => {
-            for (const [old] of pairs) {
-              const back = await api.restoreDataset(p.id, old);
-              patchState(s, setEntity(held(back), datasetConfig));
-            }
-          });
+        notify(`${what} made again from what is newest.`, 'fine', async () => {
+          await guarded(() => api.bringBack(p.id, gone));
         });
       },
-      async deleteDataset(id: string): Promise<void> {
+      /** Puts datasets into the bin, together; they can be brought back from there, or by taking it back. */
+      async removeDatasets(ids: readonly string[]): Promise<void> {
         const p = s.project();
-        const d = s.datasetEntityMap()[id];
-        if (!p || !d) return;
-        await guarded(async () => {
-          await api.deleteDataset(p.id, id);
-          patchState(s, removeEntity(id, datasetConfig));
-          notify(`“${d.name}” was removed.`, 'fine', () => {
-            void guarded(async () => {
-              const back = await api.restoreDataset(p.id, id);
-              patchState(s, setEntity(held(back), datasetConfig));
-            });
+        const all = ids.flatMap((id) => s.datasetEntityMap()[id] ?? []);
+        if (!p || !all.length) return;
+        const remove = (): Promise<void | undefined> =>
+          guarded(async () => {
+            await api.removeDatasets(p.id, ids);
+            patchState(s, removeEntities([...ids], datasetConfig));
           });
+        const before = s.datasetEntityMap();
+        await remove();
+        if (ids.some((id) => s.datasetEntityMap()[id]) || s.datasetEntityMap() === before) return;
+        notify(
+          all.length === 1 ? `“${all[0]!.name}” was removed.` : `${all.length} datasets were removed.`,
+          'fine',
+          async () => void (await guarded(() => api.bringBack(p.id, ids))),
+          async () => void (await remove()),
+        );
+      },
+      /** Puts something that is written into the bin, from where it can be brought back. @returns whether it is there */
+      async putAway(id: string, words: string, remove: (project: string) => Promise<void>): Promise<boolean> {
+        const p = s.project();
+        if (!p) return false;
+        const away = async (): Promise<boolean> => {
+          await remove(p.id);
+          s.unwritten([id]);
+          return true;
+        };
+        if (!(await guarded(away))) return false;
+        notify(
+          words,
+          'fine',
+          async () => void (await guarded(() => api.bringBack(p.id, [id]))),
+          async () => void (await guarded(away)),
+        );
+        return true;
+      },
+      /** Calls a dataset by a name, or says a word on it. */
+      async told(id: string, patch: { name: string; note?: never } | { note: string; name?: never }): Promise<void> {
+        const d = s.datasetEntityMap()[id];
+        if (!d || ((patch.name ?? d.name) === d.name && (patch.note ?? d.note) === d.note)) return;
+        const was = patch.name === undefined ? { note: d.note } : { name: d.name };
+        await this.patchDataset(id, patch);
+        changes.done({
+          words: patch.name === undefined ? `the note on “${d.name}”` : `“${d.name}” called “${patch.name}”`,
+          undo: () => this.patchDataset(id, was),
+          redo: () => this.patchDataset(id, patch),
         });
       },
     };
   }),
   withHooks({ onInit: (s) => void s.start() }),
 );
-
-/** What is written in a project, beside its datasets and runs. */
-type Written = Pick<ApiProjectDetail, 'recipes' | 'tables' | 'findings' | 'sheets'>;
-const written = ({ recipes, tables, findings, sheets }: Written): Written => ({ recipes, tables, findings, sheets });
-const NOTHING_WRITTEN: Written = { recipes: [], tables: [], findings: [], sheets: [] };
-const byPosition = (a: ApiFinding, b: ApiFinding): number => a.position - b.position;
-
-/** The list with some of it in their new state, new ones at the end. */
-function put<T extends { id: string }>(all: readonly T[], some: readonly T[]): T[] {
-  const by = new Map(some.map((x) => [x.id, x]));
-  return [...all.map((x) => by.get(x.id) ?? x), ...some.filter((x) => !all.some((y) => y.id === x.id))];
-}
 
 /** Extent of all of some datasets in a system; those without a system only where none has one, as they lie nowhere that is known. */
 export function extentOfAll(all: readonly DatasetItem[], crs: Crs): Extent | null {

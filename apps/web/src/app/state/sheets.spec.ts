@@ -70,6 +70,9 @@ class FakeApi {
         } satisfies ApiFinding,
       ],
       sheets: [entry('sheet00001', sheet)],
+      reports: [],
+      palettes: [],
+      backgrounds: [],
       workbench: null,
     });
   follow = (_: string, on: (e: ProjectEvent) => void) => {

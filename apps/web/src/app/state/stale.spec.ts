@@ -3,7 +3,7 @@ import { measureRaster, systemText } from '@helk/core';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { datasetOf, runOf } from '../testing';
 import type { DatasetItem } from './project.store';
-import { newest, runsAnew, staleOf, staleWords } from './stale';
+import { newest, runsAnew, staleOf, staleWords } from '@helk/core/recipe/stale';
 
 const cells = Float32Array.of(1, 2, 3, 4);
 const infoIn = (code: number | null): DatasetInfo =>

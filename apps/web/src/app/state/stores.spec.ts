@@ -6,6 +6,7 @@ import { Api } from '../api/api';
 import { datasetOf, projectOf } from '../testing';
 import { FeatureData } from './feature-data';
 import { ProjectStore } from './project.store';
+import { NOTHING_WRITTEN } from './written';
 
 function points(crs: Features['crs']): Features {
   const b = new FeaturesBuilder();
@@ -16,10 +17,7 @@ const detail = (id: string, features: Features): ApiProjectDetail => ({
   project: projectOf(id, { name: id }),
   datasets: [datasetOf('points0001', { info: infoOf(features) }, { name: id })],
   runs: [],
-  recipes: [],
-  tables: [],
-  findings: [],
-  sheets: [],
+  ...NOTHING_WRITTEN,
   workbench: null,
 });
 const rest = (): Promise<void> => new Promise((r) => setTimeout(r));

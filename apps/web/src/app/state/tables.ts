@@ -159,11 +159,12 @@ export class Tables {
     return d ? namedInput(ref.trim(), this.store.datasetEntityMap()) : ref.trim();
   };
 
-  /** Begins a table for a method: its first row is what stands in the sheet. */
+  /** Begins a table for a method: its first row is what stands in the sheet. @param each a row for each of these in one of its inputs */
   async begin(
     method: string,
     inputs: Record<string, string[]> = {},
     params: Record<string, unknown> = {},
+    each: { role: string; refs: readonly string[] } | null = null,
   ): Promise<void> {
     const [p, m] = [this.store.project(), this.store.methodMap().get(method)];
     if (!p || !m) return;
@@ -184,12 +185,14 @@ export class Tables {
     const cells = heads.map((h) =>
       h.startsWith(INPUT) ? (inputs[h.slice(INPUT.length)] ?? []).join('; ') : String(params[h] ?? ''),
     );
+    const at = each ? heads.indexOf(INPUT + each.role) : -1;
+    const rows = at < 0 ? [cells] : each!.refs.map((ref) => cells.with(at, ref));
     const body: ApiTableBody = {
       title: new FreeNames(this.store.tables().map((t) => t.title)).take(m.title),
       method,
       names: '',
       columns: heads,
-      rows: [{ id: newRow(), cells }],
+      rows: rows.map((c) => ({ id: newRow(), cells: c })),
     };
     const made = await this.store.guarded(() => this.api.createTable(p.id, body));
     if (!made) return;

@@ -116,7 +116,8 @@ function make(crs: Crs): View {
   return new View({
     projection: projectionOf(crs),
     minResolution: degrees ? 1e-7 : 0.02,
-    maxResolution: degrees ? 1 : 100_000,
+    // Data whose system nobody knows are drawn as if they lay in this one: metres of a zone, taken for degrees, must be seen too.
+    maxResolution: degrees ? 4000 : 100_000,
     constrainResolution: false,
     multiWorld: true,
     enableRotation: false,

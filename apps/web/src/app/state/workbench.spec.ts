@@ -42,6 +42,8 @@ describe('the workbench of a project', () => {
       linkedCursor: true,
       linkedTime: false,
       sharedScale: true,
+      background: 'none',
+      backgroundStrength: 0.2,
       evidence: false,
       evidenceHeight: 240,
       work: { id: 'label', dataset: 'wells' },

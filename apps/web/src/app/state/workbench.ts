@@ -1,3 +1,5 @@
+import * as z from 'zod';
+import { remember, remembered } from '../parts/remembered';
 import { clientKind } from '../kinds';
 import type { BenchState } from './bench.store';
 import type { Layer } from './looks';
@@ -13,6 +15,8 @@ const KEPT = [
   'linkedCursor',
   'linkedTime',
   'sharedScale',
+  'background',
+  'backgroundStrength',
   'evidence',
   'evidenceHeight',
   'work',
@@ -22,6 +26,14 @@ type Kept = Pick<BenchState, (typeof KEPT)[number]>;
 
 export const keptOf = (s: { [K in keyof Kept]: () => Kept[K] }): { version: 1 } & Kept =>
   ({ version: 1, ...Object.fromEntries(KEPT.map((k) => [k, s[k]()])) }) as { version: 1 } & Kept;
+
+const OWN = 'helk.bench.';
+
+/** The workbench of a project as this tab last had it; null where it had none. */
+export const ownBench = (project: string): unknown => remembered(OWN + project, z.unknown(), null, sessionStorage);
+
+/** Without it, the tab opens as the project was left. */
+export const keepOwn = (project: string, kept: object): void => remember(OWN + project, kept, sessionStorage);
 
 /** A layer as it was kept before drawing belonged to the dataset: with its own, and whether it is seen among it. */
 type OldLayer = Partial<Layer> & { dataset: string; raster?: OldLook; vector?: OldLook };

@@ -22,6 +22,7 @@ import {
   suggestedNames,
   type ClassEntry,
   type RasterInfo,
+  percentOf,
 } from '@helk/core';
 import { readClassTable, writeClassTable } from '@helk/core/formats/class-table';
 import { formatRules } from '@helk/core/methods/raster/recode';
@@ -114,7 +115,7 @@ export class Interpret {
         named: isNamed(c),
         size: cells * cell,
         area: areaWords(cells * cell),
-        share: ((100 * cells) / total).toFixed(1),
+        share: percentOf(cells / total),
       };
     });
   });

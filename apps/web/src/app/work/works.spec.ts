@@ -30,6 +30,7 @@ import { Label } from './label';
 import { Train } from './train';
 import { WorkSide } from './work-side';
 import { worksOf } from './works';
+import { NOTHING_WRITTEN } from '../state/written';
 
 const grid = { crs: crsOfCode(32627), x: 535000, y: 6450800, dx: 20, dy: 20, columns: 8, rows: 6 };
 const measure = (name: string, wavelength: number) => ({
@@ -148,10 +149,7 @@ class FakeApi {
           outputs: ['matrix0001'],
         }),
       ],
-      recipes: [],
-      tables: [],
-      findings: [],
-      sheets: [],
+      ...NOTHING_WRITTEN,
       workbench: null,
     });
   follow = () => () => undefined;

@@ -11,7 +11,7 @@ import { infiniteInColumns } from '../infinite';
 import { columns, count, crs } from '../info-shapes';
 import { MODES, networkLines, networkOf, nodeCount, pieceCount, type Mode, type Network } from '../network';
 import { networkFlaw, networkInfo, STOP_REACH, type NetworkInfo } from '../network-facts';
-import { formatLength, formatNumber } from '../number-words';
+import { formatLength, formatNumber, percentOf } from '../number-words';
 import { packTimetable, unpackTimetable } from '../../formats/timetable-binary';
 import { getWhole, putWhole } from '../whole-store';
 import { FEED } from './timetable';
@@ -207,5 +207,5 @@ export const network: KindRecord<'network', Network, NetworkInfo, Handle<Network
   ],
 };
 
-const percent = (share: number): string => `${formatNumber(100 * share, 10)} %`;
+const percent = (share: number): string => `${percentOf(share, 2)} %`;
 const read = (bytes: Uint8Array): Network => networkOf(unpackBinary(bytes, 'features') as Features);

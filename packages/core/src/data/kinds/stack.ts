@@ -7,7 +7,7 @@ import { featureCount, type ColumnInfo, type FeaturesInfo } from '../features';
 import { columnsFlaw, featuresFlaw } from '../flaws';
 import { eachInfinite, infiniteInColumns } from '../infinite';
 import { columns, count, crs, grid } from '../info-shapes';
-import { formatNumber } from '../number-words';
+import { formatNumber, percentOf } from '../number-words';
 import { withUnit } from '../quantity';
 import type { TimeStack } from '../stack';
 import { stackInfo, type StackInfo } from '../stack-facts';
@@ -40,7 +40,7 @@ const asPlaces = (info: StackInfo): FeaturesInfo => ({
 });
 
 const shareWords = (v: { count: number; missing: number }): string =>
-  v.missing ? `, ${formatNumber((100 * v.missing) / (v.count + v.missing), 10)} % missing` : '';
+  v.missing ? `, ${percentOf(v.missing / (v.count + v.missing), 2)} % missing` : '';
 
 /** Places through time. */
 export const stack: KindRecord<'stack', TimeStack, StackInfo, StackHandle> = {

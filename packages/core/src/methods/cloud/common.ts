@@ -1,3 +1,4 @@
+import { percentOf } from '../../data/number-words';
 import { HelkError } from '../../errors';
 import type { Check } from '../../data/check';
 import {
@@ -101,8 +102,7 @@ export function aboveChecks(info: CloudInfo, what: 'vegetation' | 'buildings'): 
   ];
 }
 
-const share = (n: number, info: CloudInfo): string =>
-  `${((100 * n) / Math.max(1, info.count)).toFixed(1)} % of the points`;
+const share = (n: number, info: CloudInfo): string => `${percentOf(n / Math.max(1, info.count))} % of the points`;
 
 export const isVegetation = (k: number): boolean => k >= 3 && k <= 5;
 

@@ -24,6 +24,7 @@ export const calculate = defineMethod({
     formula: text({ label: 'Formula', help: 'Like people / area(km2), or upper(name).', widget: 'formula' }),
     unit: text({ label: 'Unit', help: 'Like ha; empty when it has none.' }).default(''),
   }),
+  serves: 'add a column',
   preview: { kind: 'values', input: 'features', param: 'formula' },
   outputs: { features: shown(output.features('With column', undefined, { as: 'features' }), { like: 'features' }) },
   named: ({ features: [name] = ['Features'] }, p) => `${name}, new ${p.column}`,

@@ -193,7 +193,8 @@ describe('on random areas', () => {
         holds(totalArea(flat), totalArea(union), 1e-9);
         holds(totalArea(union), totalArea(a) + totalArea(b) - totalArea(both), 1e-9);
       }),
-      { numRuns: 25 },
+      // The example lost a sliver of three square metres where pieces were merged without a grid.
+      { numRuns: 25, examples: [[807517688, 591926758, 6]] },
     );
   });
   it('a change matrix adds up to the shared area, its totals to its rows and columns', async () => {

@@ -126,7 +126,7 @@ export const overlay = defineMethod({
       job.note(
         'look',
         'overlay.slivers',
-        `${thin.length} of ${featureCount(result)} pieces are thinner than ${Number(width.toPrecision(3))} m on average; features.absorbSmall lets them join a neighbour.`,
+        `${thin.length} of ${featureCount(result)} pieces are thinner than ${Number(width.toPrecision(3))} m on average; “Absorb small areas” lets them join a neighbour.`,
       );
     job.note('info', 'area.how', `Areas are ${measuredHow(a.crs)}.`);
     return {

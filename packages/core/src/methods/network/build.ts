@@ -5,7 +5,7 @@ import { metresPerUnit } from '../../data/crs';
 import { featureCount, featuresIn, takeColumn, type Column, type Features } from '../../data/features';
 import { lengthsOf, MODES, type Mode, type Network, type Seconds } from '../../data/network';
 import { networkInfo, STOP_REACH, type NetworkInfo } from '../../data/network-facts';
-import { formatNumber } from '../../data/number-words';
+import { percentOf } from '../../data/number-words';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output } from '../../method/define';
 import type { Job } from '../../method/job';
@@ -153,7 +153,7 @@ export const build = defineMethod({
         job.note(
           'look',
           'network.heights',
-          `Of ${formatNumber(100 * lacking, 10)} % of the length no height is known; it counts as level.`,
+          `Of ${percentOf(lacking, 2)} % of the length no height is known; it counts as level.`,
         );
     }
     const keep = withoutTwins(net, all);

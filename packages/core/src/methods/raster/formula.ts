@@ -56,7 +56,7 @@ function gridChecks(rasters: RasterInfo[]): Check[] {
           level: 'refused',
           code: 'grids.unlike',
           about: 'rasters',
-          message: `Grid ${LETTERS[i]} does not lie on grid a: another system, cell size, place or extent. Bring it there first (raster.reproject, raster.clip).`,
+          message: `Grid ${LETTERS[i]} does not lie on grid a: another system, cell size, place or extent. Bring it there first by “Reproject” or “Clip”.`,
         },
       ];
     }

@@ -146,7 +146,7 @@ function tileChecks(tiles: RasterInfo[]): Check[] {
         level: 'refused',
         code: 'tiles.cellSize',
         about,
-        message: `Tile ${n} has cells of ${t.grid.dx}, the first of ${first.grid.dx}; bring them to one cell size first (raster.reproject).`,
+        message: `Tile ${n} has cells of ${t.grid.dx}, the first of ${first.grid.dx}; bring them to one cell size first by “Reproject”.`,
       });
     } else {
       const { off } = offsetIn(first.grid, t.grid);

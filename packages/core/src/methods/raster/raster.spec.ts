@@ -225,7 +225,7 @@ describe('reprojection', () => {
 
   it('suggests the UTM zone and a round cell size, and keeps the value range', async () => {
     const { out, outcome } = await runRaster('raster.reproject', { raster: source });
-    expect(outcome.params).toEqual({ crs: 'EPSG:32627', cellSize: '30 m', resampling: 'auto' });
+    expect(outcome.params).toEqual({ crs: 'EPSG:32627', cellSize: '30 m', resampling: 'bilinear' });
     expect(out.grid.x % 30).toBe(0);
     const f = outcome.figures as Record<string, number>;
     expect(f['minAfter']!).toBeGreaterThanOrEqual(f['minBefore']!);

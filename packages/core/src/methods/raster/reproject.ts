@@ -4,7 +4,7 @@ import { placeOf } from '../../data/arrival';
 import { metresPerUnit, sameCrs, suggestUtm, transformExtent, type Crs } from '../../data/crs';
 import { inBase, type Quantity } from '../../data/quantity';
 import { cellCount, cellMetres, gridExtent, metresPerDegree, type BandInfo, type Grid } from '../../data/raster';
-import { defineMethod, input, output } from '../../method/define';
+import { defineMethod, input, output, type Suggestion } from '../../method/define';
 import { cellSize, choice, crs } from '../../method/params';
 import type { Resampling } from '../../numeric/resample';
 import { summaryOfBand, warp, warpBytes } from './warp';
@@ -122,6 +122,29 @@ export function resamplingCheck(
   return null;
 }
 
+/** What "by kind of value" stands for, where all bands are of one kind. */
+export function suggestResampling(bands: readonly Pick<BandInfo, 'kind'>[]): Suggestion | undefined {
+  if (bands.every((b) => b.kind === 'measure'))
+    return { value: 'bilinear', reason: 'its values are measures, read between cell centres' };
+  if (bands.every((b) => b.kind === 'category'))
+    return { value: 'nearest', reason: 'its values are classes, which cannot be averaged' };
+  return undefined;
+}
+
+/** What it stands for where there are both. */
+export function resamplingWords(bands: readonly Pick<BandInfo, 'kind' | 'name'>[], how: string): Check[] {
+  const classes = bands.filter((b) => b.kind === 'category').map((b) => b.name);
+  if (how !== 'auto' || !classes.length || classes.length === bands.length) return [];
+  return [
+    {
+      level: 'fine',
+      code: 'resampling.kinds',
+      about: 'resampling',
+      message: `Classes (${classes.join(', ')}) take the nearest cell, the other bands are read between cell centres (bilinear).`,
+    },
+  ];
+}
+
 export const reproject = defineMethod({
   id: 'raster.reproject',
   version: 1,
@@ -161,6 +184,7 @@ export const reproject = defineMethod({
     }
     const odd = resamplingCheck(raster.bands, p.resampling);
     if (odd) checks.push(odd);
+    checks.push(...resamplingWords(raster.bands, p.resampling));
     if (sameCrs(raster.grid.crs, p.crs)) {
       checks.push({
         level: 'look',
@@ -183,7 +207,9 @@ export const reproject = defineMethod({
     const place = placeOf(raster);
     const utm = place ? suggestUtm(place[0], place[1]) : null;
     const target = p.crs ?? utm;
+    const resampling = suggestResampling(raster.bands);
     return {
+      ...(resampling ? { resampling } : {}),
       ...(utm ? { crs: { value: utm.code, reason: `${utm.name} covers the place the data lie` } } : {}),
       ...(target ? { cellSize: suggestCellSize(raster.grid, target) } : {}),
     };

@@ -3,7 +3,7 @@ import type { Grid } from '../../data/raster';
 import { formatQuantity, type Quantity } from '../../data/quantity';
 import { defineMethod, input, output } from '../../method/define';
 import { cellSize } from '../../method/params';
-import { resamplingCheck, resamplingParam, sizeInCrs } from './reproject';
+import { resamplingCheck, resamplingWords, suggestResampling, resamplingParam, sizeInCrs } from './reproject';
 import { warp, warpBytes } from './warp';
 import type { Check } from '../../data/check';
 import { cellText } from '../../data/raster-checks';
@@ -39,6 +39,7 @@ export const resample = defineMethod({
     const checks: Check[] = [];
     const odd = resamplingCheck(raster.bands, p.resampling);
     if (odd) checks.push(odd);
+    checks.push(...resamplingWords(raster.bands, p.resampling));
     if (p.cellSize !== 'auto' && raster.grid.crs) {
       const size = sizeInCrs(p.cellSize, raster.grid.crs);
       if (
@@ -59,7 +60,9 @@ export const resample = defineMethod({
   },
   suggest: ({ raster }) => {
     const unit = raster.grid.crs?.geographic ? '°' : (raster.grid.crs?.unit ?? '');
+    const resampling = suggestResampling(raster.bands);
     return {
+      ...(resampling ? { resampling } : {}),
       cellSize: {
         value: formatQuantity({ value: Number((2 * raster.grid.dx).toPrecision(8)), unit }),
         reason: `twice the present ${cellText(raster)}`,

@@ -57,7 +57,7 @@ export const toPoints = defineMethod({
     if (total > MOST)
       throw new HelkError(
         'method.memory',
-        `${total} cells are more than ${MOST} points; clip the grids or take larger cells (raster.resample).`,
+        `${total} cells are more than ${MOST} points; take a part of the grids by “Clip”, or larger cells by “Resample”.`,
       );
     const xy = new Float64Array(2 * total);
     const value = new Float64Array(total);

@@ -39,7 +39,7 @@ export const toPolygons = defineMethod({
       else if (!Number.isInteger(v))
         throw new HelkError(
           'method.input',
-          `There are values like ${v}; only whole numbers make areas. Recode them into classes first (raster.recode).`,
+          `There are values like ${v}; only whole numbers make areas. “Recode” makes classes of them.`,
           'raster',
         );
       else labels[i] = v;
@@ -49,7 +49,7 @@ export const toPolygons = defineMethod({
     if (areas.length > MOST)
       throw new HelkError(
         'method.memory',
-        `${areas.length} areas are more than ${MOST}; take out single cells first (raster.smooth, majority).`,
+        `${areas.length} areas are more than ${MOST}; take out single cells first by “Neighbourhood statistic” (majority).`,
       );
     const b = new FeaturesBuilder();
     for (const a of areas) {

@@ -1,3 +1,4 @@
+import { likelyValue } from '../../data/column-roles';
 import { HelkError } from '../../errors';
 import { cellInUnits, metresPerUnit } from '../../data/crs';
 import { featureCount, featuresExtent, featuresIn, type Features, type FeaturesInfo } from '../../data/features';
@@ -66,21 +67,9 @@ export function surfaceChecks({ points }: Told, value: string): Check[] {
 export function suggestGrid({ points }: Told): Record<string, Suggestion | undefined> {
   const s = spacing(points);
   const m = points.crs && !points.crs.geographic ? metresPerUnit(points.crs) : 1;
-  const numbers = points.columns.filter((c) => c.type === 'number' && !/^(id|fid|no|nr|number|x|y)$/i.test(c.name));
-  // What was measured has a unit; what only counts has none.
-  const measured = numbers.find((c) => c.unit) ?? numbers[0];
+  const value = likelyValue(points.columns);
   return {
-    ...(measured
-      ? {
-          value: {
-            value: measured.name,
-            reason:
-              numbers.length === 1
-                ? 'the only column of numbers'
-                : `the first column of numbers${measured.unit ? ' with a unit' : ''}`,
-          },
-        }
-      : {}),
+    ...(value ? { value: { value: value.column.name, reason: value.reason } } : {}),
     ...(s > 0
       ? {
           cellSize: {

@@ -1,6 +1,8 @@
 import * as z from 'zod';
 import { FeaturesBuilder } from '../../data/features';
 import { cellArea, cellCount, cellMetres, measureRaster, type Grid, type RasterInfo } from '../../data/raster';
+import type { Check } from '../../data/check';
+import { formatArea } from '../../data/number-words';
 import { numberColumn } from '../../data/table';
 import { HelkError } from '../../errors';
 import { defineMethod, input, output, shown } from '../../method/define';
@@ -20,6 +22,26 @@ export function suggestThreshold(info: RasterInfo): { value: string; reason: str
     value: `${Number(km2.toPrecision(3))} km2`,
     reason: `about a two-hundredth of the ${((count * cell) / 1e6).toPrecision(3)} km² covered`,
   };
+}
+
+/**
+ * Refuses a threshold that a single cell passes: every cell would be a stream. A number without its unit is mostly what was meant to be one
+ * with it.
+ *
+ * @param threshold m²
+ */
+export function thresholdChecks(info: RasterInfo, threshold: number): Check[] {
+  const cell = cellArea(info.grid, info.grid.rows >> 1);
+  if (threshold > cell) return [];
+  return [
+    {
+      level: 'refused',
+      code: 'threshold.cell',
+      about: 'threshold',
+      message: `A threshold of ${formatArea(threshold)} is no more than one cell (${formatArea(cell)}): every cell would be a stream.`,
+      mend: { label: `Take ${suggestThreshold(info).value}`, set: { threshold: suggestThreshold(info).value } },
+    },
+  ];
 }
 
 /** Centre of a cell. */
@@ -65,7 +87,7 @@ export const streams = defineMethod({
     maxOrder: { label: 'Highest order' },
     drainageDensity: { label: 'Drainage density', unit: 'km/km²' },
   },
-  checks: waterChecks,
+  checks: (inputs, { threshold }) => [...waterChecks(inputs), ...thresholdChecks(inputs.elevation, threshold)],
   suggest: ({ elevation }) => ({ threshold: suggestThreshold(elevation) }),
   estimate: ({ elevation }) => ({
     cells: cellCount(elevation.grid),

@@ -1,6 +1,9 @@
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { FeaturesBuilder, featureCount, ringArea2, type Features } from '../../data/features';
+import { infoOf } from '../../data/kinds';
+import { forecast } from '../../method/resolve';
+import { methodOf } from '../../method/registry';
 import { Random } from '../../numeric/random';
 import { rasterOf, refusalOf, roughCells, run, runRaster, utm27 } from '../../testing';
 import { accumulateDivided, dinfAngle, dinfDivision, mfdDivision } from './accumulate';
@@ -174,6 +177,32 @@ describe('streams', () => {
       expect([...seen.value]).toEqual([...lines.columns[0]!.values] as number[]);
     }
   });
+  it('of a threshold below a cell are refused with the reason, before the run and in it', async () => {
+    const r = rasterOf(40, [...land(5, 40, 30, 0)]);
+    // "2" of "2 km2", typed so far.
+    const f = forecast(methodOf('terrain.streams'), { elevation: [infoOf(r)] }, { threshold: '2' });
+    const no = f.checks.find((c) => c.code === 'threshold.cell')!;
+    expect(no.level).toBe('refused');
+    expect(no.message).toMatch(
+      /^A threshold of 2 m² is no more than one cell \(\d+ m²\): every cell would be a stream\.$/,
+    );
+    expect(no.mend!.set!['threshold']).toMatch(/^[\d.]+ km2$/);
+    await expectAsync(run('terrain.streams', { elevation: r }, { threshold: '2' })).toBeRejectedWithError(/every cell/);
+    const links = forecast(
+      methodOf('terrain.watersheds'),
+      { elevation: [infoOf(r)] },
+      { outlets: 'links', threshold: '2' },
+    );
+    expect(links.checks.map((c) => c.code)).toContain('threshold.cell');
+  });
+  it('are not shown before the run where that would take longer than to wait', () => {
+    const side = 400;
+    const preview = new StreamPreview(rasterOf(side, [...land(6, side, side, 0)]));
+    expect(() => preview.lines(1)).toThrowError(
+      /^Streams of 1 m² would be lines of more than 160.000 corners: too many/,
+    );
+    expect(preview.lines(preview.greatest / 50).value.length).toBeGreaterThan(0);
+  });
   it('join in one point at confluences and carry order, length and area', async () => {
     const o = await run('terrain.streams', { elevation: valley }, { threshold: '3000 m2' });
     const f = o.outputs[0]!.data as Features;
@@ -234,6 +263,14 @@ describe('watersheds', () => {
     const o = await run('terrain.watersheds', { elevation: valley, outlets: point(...at(17, 25)) }, { snap: '30 m' });
     expect(o.figures['movedOutlets']).toBe(1);
     expect(o.figures['area'] as number).toBeGreaterThan(40_000);
+    // How far, in which direction and to where: from column 17 to the stream in column 15, of ten metres each.
+    const f = o.outputs[0]!.data as Features;
+    const moved = f.columns.find((c) => c.name === 'moved')!;
+    const note = o.notes.find((n) => n.code === 'outlets.moved')!.message;
+    const metres = moved.values[0] as number;
+    expect(note).toMatch(new RegExp(`^Moved to the stream: outlet 1 by ${metres.toFixed(metres % 1 ? 2 : 0)} m to the (west|south-west), to 4001\\d\\d\\.0, `)); // prettier-ignore
+    expect(metres).toBeGreaterThanOrEqual(20);
+    expect(metres).toBeLessThanOrEqual(30);
   });
   it('one for each stream link, do not overlap and cover what drains to the network', async () => {
     const o = await run('terrain.watersheds', { elevation: valley }, { outlets: 'links', threshold: '3000 m2' });

@@ -37,7 +37,7 @@ export function waterOf(elevation: Raster, job: Job): Water {
     job.note(
       'look',
       'water.pits',
-      `${pits} ${pits === 1 ? 'cell has' : 'cells have'} no way out: water ends there. Fill depressions first (terrain.fill).`,
+      `${pits} ${pits === 1 ? 'cell has' : 'cells have'} no way out: water ends there. “Fill depressions” gives it one.`,
     );
   }
   return { band, width: grid.columns, height: grid.rows, direction, pits, cellWidth, cellHeight };

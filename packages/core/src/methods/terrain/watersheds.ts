@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { HelkError } from '../../errors';
 import { featureCount, FeaturesBuilder, featuresIn } from '../../data/features';
+import { formatLength, sideOf } from '../../data/number-words';
 import { cellArea, cellCount, cellMetres } from '../../data/raster';
 import { numberColumn } from '../../data/table';
 import { defineMethod, input, output, shown } from '../../method/define';
@@ -9,7 +10,7 @@ import { cellOutlines } from '../../numeric/components';
 import { accumulateD8, receiver } from './flow';
 import { downstreamOrder } from './accumulate';
 import { streamLinks } from './stream-links';
-import { suggestThreshold } from './streams';
+import { centre, suggestThreshold, thresholdChecks } from './streams';
 import { waterChecks, waterOf } from './water';
 import type { Check } from '../../data/check';
 
@@ -44,7 +45,7 @@ export const watersheds = defineMethod({
   title: 'Watersheds',
   question: 'What drains to here?',
   about:
-    'All land whose water passes an outlet (D8). Outlet points are moved to the cell of greatest accumulation within the snap distance; a watershed within another is part of it as well, so that each area equals the accumulation at its outlet. Without points, one sub-watershed for each link of the stream network: these do not overlap. Areas are sums of cell areas.',
+    'All land whose water passes an outlet (D8). Outlet points are moved to the cell of greatest accumulation within the snap distance; a watershed within another is part of it as well, so that each area equals the accumulation at its outlet; how far it was moved is said, and stands in the column "moved" in m. Without points, one sub-watershed for each link of the stream network: these do not overlap. Areas are sums of cell areas.',
   keywords: ['catchment', 'basin', 'drainage basin', 'outlet', 'pour point', 'gauge'],
   sources: [
     'O’Callaghan and Mark 1984, doi:10.1016/S0734-189X(84)80011-0',
@@ -95,7 +96,7 @@ export const watersheds = defineMethod({
         },
       ];
     }
-    return waterChecks(inputs);
+    return [...waterChecks(inputs), ...(p.outlets === 'links' ? thresholdChecks(inputs.elevation, p.threshold) : [])];
   },
   suggest: ({ elevation }) => {
     const size = Math.max(...cellMetres(elevation.grid, elevation.grid.rows >> 1));
@@ -118,6 +119,9 @@ export const watersheds = defineMethod({
     const at: number[] = [];
     const source: number[] = [];
     let movedOutlets = 0;
+    /** How far each outlet was moved, m, and what it was moved from and to, in columns and rows. */
+    const moved: number[] = [];
+    const moves: { outlet: number; metres: number; side: string; place: number[] }[] = [];
     const byLinks = p.outlets === 'links';
     if (byLinks) {
       const links = streamLinks(w.direction, (i) => area[i]! >= p.threshold, w.width, w.height);
@@ -152,7 +156,15 @@ export const watersheds = defineMethod({
             outside++;
             continue;
           }
-          if (cell !== row * w.width + column) movedOutlets++;
+          const [cw, ch] = cellMetres(grid, row);
+          const [east, south] = [((cell % w.width) - column) * cw, (Math.floor(cell / w.width) - row) * ch];
+          const metres = Math.hypot(east, south);
+          if (cell !== row * w.width + column) {
+            movedOutlets++;
+            const side = sideOf((Math.atan2(east, -south) * 180) / Math.PI);
+            moves.push({ outlet: f + 1, metres, side, place: centre(grid, cell) });
+          }
+          moved.push(metres);
           at.push(cell);
           source.push(f + 1);
         }
@@ -164,6 +176,7 @@ export const watersheds = defineMethod({
           `${outside} ${outside === 1 ? 'outlet lies' : 'outlets lie'} where there are no elevations and ${outside === 1 ? 'was' : 'were'} left out.`,
         );
       if (!at.length) throw new HelkError('method.input', 'No outlet lies on the grid.', 'outlets');
+      if (moves.length) job.note('info', 'outlets.moved', movedWords(moves, at.length, grid.crs?.geographic ?? false));
     }
     job.progress(0.6, 'watersheds');
     const unique = new Map<number, number>();
@@ -202,11 +215,35 @@ export const watersheds = defineMethod({
       areas.push(cells.reduce((s, i) => s + cellArea(grid, (i / w.width) | 0), 0));
     });
     return {
-      watersheds: b.build('polygon', grid.crs, [numberColumn('outlet', source, ''), numberColumn('area', areas, 'm2')]),
-      figures: { watersheds: at.length, movedOutlets, area: covered },
+      watersheds: b.build('polygon', grid.crs, [
+        numberColumn('outlet', source, ''),
+        numberColumn('area', areas, 'm2'),
+        ...(byLinks ? [] : [numberColumn('moved', moved, 'm')]),
+      ]),
+      figures: {
+        watersheds: at.length,
+        movedOutlets,
+        area: covered,
+      },
     };
   },
 });
+
+/** How far outlets were moved, and to where: one by one where they are few, the farthest else. */
+function movedWords(
+  moves: readonly { outlet: number; metres: number; side: string; place: number[] }[],
+  count: number,
+  degrees: boolean,
+): string {
+  const told = ({ outlet, metres, side, place }: (typeof moves)[number]): string =>
+    `outlet ${outlet} by ${formatLength(metres)} to the ${side}, to ${place.map((v) => v.toFixed(degrees ? 6 : 1)).join(', ')}`;
+  const few = moves.length <= 5;
+  const shown = few ? moves : [moves.reduce((a, b) => (b.metres > a.metres ? b : a))];
+  const words = shown.map(told).join('; ');
+  return few
+    ? `Moved to the stream: ${words}.`
+    : `${moves.length} of ${count} outlets were moved to the stream, the farthest: ${words}. How far each was moved stands in the column "moved".`;
+}
 
 /** The cell of greatest accumulation within a distance of a place; the cell itself when the distance is 0; -1 when none. */
 function snapped(

@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { NgIcon, provideIcons } from '@ng-icons/core';
 import { formatNumber } from '@helk/core';
-import { gridStep } from '@helk/core/sheet/graticule';
+import { gridStep, readAngle, stepWords } from '@helk/core/sheet/graticule';
 import { readScale, roundScale, scaleText, scaleToFit } from '@helk/core/sheet/ground';
 import type { Grid } from '@helk/core/sheet/shape';
 import { ICONS } from '../../parts/icons';
+import { Backgrounds } from '../../state/backgrounds';
+import { BenchStore } from '../../state/bench.store';
 import { Looks } from '../../state/looks';
 import { extentOfAll, ProjectStore } from '../../state/project.store';
 import { FirstSheet } from '../first-sheet';
@@ -76,6 +78,14 @@ import { PartEditor } from './edit';
           }
         </select>
       }
+      <label for="frame-ground">Under it</label>
+      <select id="frame-ground" data-testid="frame-ground" (change)="setGround(text($event))">
+        <option value="" [selected]="!part().ground">nothing</option>
+        <option value="coasts" [selected]="part().ground?.of === 'coasts'">coasts of the world</option>
+        @for (b of backgrounds.all(); track b.id) {
+          <option [value]="b.id" [selected]="part().ground?.of === b.id">{{ b.background.name }}</option>
+        }
+      </select>
       <label for="frame-grid">Grid</label>
       <select id="frame-grid" data-testid="frame-grid" (change)="setGrid(text($event))">
         <option value="" [selected]="!part().grid">none</option>
@@ -89,10 +99,10 @@ import { PartEditor } from './edit';
             id="frame-step"
             class="num !w-24"
             inputmode="decimal"
-            [value]="g.step ?? ''"
-            [placeholder]="'' + suggested()"
+            [value]="g.step === null ? '' : stepText(g.step)"
+            [placeholder]="stepText(suggested())"
             (change)="setStep($event)"
-          /><span class="text-ink-2 text-[12px]">{{ g.of === 'degrees' ? '°' : own().crs.unit }}</span></span
+          /><span class="text-ink-2 text-[12px]">{{ g.of === 'degrees' ? 'of arc' : own().crs.unit }}</span></span
         >
         <label for="frame-draw">Drawn as</label>
         <span class="flex items-center gap-3"
@@ -153,6 +163,8 @@ import { PartEditor } from './edit';
   `,
 })
 export class FrameEditor extends PartEditor<'frame'> {
+  protected readonly backgrounds = inject(Backgrounds);
+  private readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
   private readonly looks = inject(Looks);
   private readonly first = inject(FirstSheet);
@@ -217,6 +229,11 @@ export class FrameEditor extends PartEditor<'frame'> {
     this.put({ centre, scale: roundScale(scaleToFit({ ...f, centre }, e, 0.04)) });
   }
 
+  protected setGround(of: string): void {
+    const strength = this.part().ground?.strength ?? this.bench.backgroundStrength();
+    this.put({ ground: of ? { of, strength } : null });
+  }
+
   protected setGrid(of: string): void {
     const grid: Grid | null = of
       ? { draw: 'lines', labels: true, ...this.part().grid, of: of as Grid['of'], step: null }
@@ -224,10 +241,22 @@ export class FrameEditor extends PartEditor<'frame'> {
     this.put({ grid });
   }
 
+  /** Whether the grid goes by angles. */
+  private angles(): boolean {
+    return this.part().grid?.of === 'degrees' || this.own().crs.geographic;
+  }
+
+  protected stepText(step: number): string {
+    return this.angles() ? stepWords(step) : String(step);
+  }
+
   protected setStep(e: Event): void {
     const g = this.part().grid;
-    const step = this.number(e);
-    if (g) this.put({ grid: { ...g, step: step > 0 ? step : null } });
+    const step = this.angles() ? (readAngle(this.text(e)) ?? NaN) : this.number(e);
+    if (!g) return;
+    // What says nothing leaves it to the frame again.
+    this.put({ grid: { ...g, step: step > 0 ? step : null } });
+    if (!(step > 0)) (e.target as HTMLInputElement).value = '';
   }
 
   protected setVisible(id: string, visible: boolean): void {

@@ -166,6 +166,7 @@ export const frame: PartRecord<'frame'> = {
       grid: null,
       linked: null,
       around: null,
+      ground: like?.ground ?? null,
     };
   },
   editor: () => import('./frame-editor').then((m) => m.FrameEditor),

@@ -3,6 +3,7 @@ import { legendItems } from '../../draw/legend-items';
 import type { DisplayItem } from '../../draw/display';
 import { framesOf, type PartOf } from '@helk/core/sheet/shape';
 import { INK, MM, PT, QUIET } from '../paper';
+import { contrastCheck } from './contrast';
 import type { PartContext, PartRecord } from './part';
 
 /** Between columns, and between legends, in sizes of letters. */
@@ -75,7 +76,8 @@ export const key: PartRecord<'key'> = {
   async checks(part, ctx) {
     const all = await legendsOf(part, ctx);
     const over = keyItems(part, all).bottom / MM - (part.y + part.height);
-    if (over <= 0.5) return [];
+    const faint = contrastCheck(part.id, INK, ctx.sheet.page.paper, part.size);
+    if (over <= 0.5) return faint ? [faint] : [];
     const fits = (p: PartOf<'key'>): boolean => keyItems(p, all).bottom / MM <= p.y + p.height + 0.5;
     const smaller = (p: PartOf<'key'>): PartOf<'key'> => {
       for (let size = p.size; size >= LEAST; size -= 0.25)
@@ -84,6 +86,7 @@ export const key: PartRecord<'key'> = {
       return { ...p, height: keyItems(p, all).bottom / MM - p.y };
     };
     return [
+      ...(faint ? [faint] : []),
       {
         part: part.id,
         text: `The key is ${over.toFixed(0)} mm longer than its place.`,

@@ -2,6 +2,7 @@ import { filled, unknownFields } from '@helk/core/sheet/fields';
 import type { PartOf } from '@helk/core/sheet/shape';
 import { wrapped, type DisplayItem } from '../../draw/display';
 import { MM, PT } from '../paper';
+import { contrastCheck, readableOn } from './contrast';
 import type { PartCheck, PartContext, PartRecord } from './part';
 
 const LINE = 1.28;
@@ -43,6 +44,12 @@ export const text: PartRecord<'text'> = {
       const named = unknown.map((u) => `{${u}}`).join(', ');
       out.push({ part: part.id, text: `Nothing is known of ${named}; it is printed as it is written.` });
     }
+    const faint = contrastCheck(part.id, part.colour, ctx.sheet.page.paper, part.size);
+    if (faint)
+      out.push({
+        ...faint,
+        mend: { label: 'Make it ink', how: (p) => ({ ...p, colour: readableOn(ctx.sheet.page.paper) }) },
+      });
     const tall = (linesOf(part, ctx).length * LINE * part.size * PT) / MM;
     if (tall > part.height + 1)
       out.push({

@@ -1,7 +1,22 @@
-import { systemOf, systemText } from '@helk/core';
-import { refOf } from '@helk/core/api/refs';
-import type { ApiRun } from '@helk/core/api/schemas';
-import type { DatasetItem } from './project.store';
+import { systemText } from '../data/crs-record';
+import { systemOf, type DatasetInfo } from '../data/kinds';
+import { refOf } from '../api/refs';
+
+/** A dataset, and a run, as far as it matters whether what rests on them is still so. */
+export interface StandingDataset {
+  id: string;
+  name: string;
+  info: DatasetInfo;
+  runId: string | null;
+  /** What has taken its place. */
+  replacedBy: string | null;
+}
+export interface StandingRun {
+  method: string;
+  inputs: Record<string, string[]>;
+  /** In which system each of its inputs was taken to be. */
+  systems: Record<string, string | null>;
+}
 
 /** A dataset that is not what it was when a result was made from it: its system was another, or a newer one has taken its place. */
 export type Moved = { name: string } & ({ was: string | null; now: string | null } | { newer: string });
@@ -10,7 +25,10 @@ export type Moved = { name: string } & ({ was: string | null; now: string | null
  * Results that rest on a dataset whose coordinate system has been put right since, or in whose place a newer one has come: by their ids,
  * with what it is. Also what was made of such results in turn.
  */
-export function staleOf(all: readonly DatasetItem[], runs: Record<string, ApiRun>): Map<string, Moved> {
+export function staleOf(
+  all: readonly StandingDataset[],
+  runs: Readonly<Record<string, StandingRun | undefined>>,
+): Map<string, Moved> {
   const there = new Map(all.map((d) => [d.id, d]));
   const out = new Map<string, Moved>();
   const seen = new Map<string, Moved | null>();
@@ -50,7 +68,10 @@ export const staleWords = (m: Moved): string =>
     : `Made when “${m.name}” was taken to be in ${m.was ?? 'an unknown system'}; it is in ${m.now ?? 'an unknown system'} now.`;
 
 /** What stands in the place of a dataset now: the newest that has taken it. */
-export function newest(id: string, there: Readonly<Record<string, DatasetItem | undefined>>): string {
+export function newest(
+  id: string,
+  there: Readonly<Record<string, Pick<StandingDataset, 'replacedBy'> | undefined>>,
+): string {
   let at = id;
   for (let k = 0; k < MOST_NEWER; k++) {
     const next = there[at]?.replacedBy;
@@ -67,14 +88,14 @@ const MOST_NEWER = 100;
  * The runs that have to be made again, in order, so that some datasets rest on what is right: those of the datasets themselves, and before
  * them those of their inputs that rest on the same mistake.
  */
-export function runsAnew(
+export function runsAnew<R extends StandingRun>(
   ids: readonly string[],
-  all: readonly DatasetItem[],
-  runs: Record<string, ApiRun>,
+  all: readonly StandingDataset[],
+  runs: Readonly<Record<string, R | undefined>>,
   stale: ReadonlyMap<string, Moved>,
-): ApiRun[] {
+): R[] {
   const there = new Map(all.map((d) => [d.id, d]));
-  const out: ApiRun[] = [];
+  const out: R[] = [];
   const visit = (of: string): void => {
     const run = runs[there.get(of)?.runId ?? ''];
     if (!run || !stale.has(of) || out.includes(run)) return;

@@ -1,0 +1,86 @@
+import type { Express, Request } from 'express';
+import { crsFromProj4, HelkError, parseCrs } from '@helk/core';
+import { tileAddress, type Background } from '@helk/core/render/background';
+import { openTiles } from '@helk/core/services/tiles/open';
+import { outgoing, outgoingBytes } from '@helk/node';
+import type { Context } from '../context';
+import { ownOrigin } from '../guard';
+import { backgrounds, HERE } from '../store/written';
+import { hang } from './hang';
+import { kept } from './kept';
+
+/** Milliseconds that opening a service may take in all, and a tile. */
+const OPENING = 60_000;
+const TILE = 30_000;
+const LARGEST_TILE = 4 * 2 ** 20;
+/** What a picture is, by its first bytes; what a service calls it counts for nothing. */
+function pictureKind(b: Buffer): string | null {
+  if (b.subarray(0, 8).equals(Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]))) return 'image/png';
+  if (b[0] === 0xff && b[1] === 0xd8 && b[2] === 0xff) return 'image/jpeg';
+  if (b.toString('latin1', 0, 4) === 'RIFF' && b.toString('latin1', 8, 12) === 'WEBP') return 'image/webp';
+  return null;
+}
+
+/** Pictures of the ground under the data. Only services that the analyst named are asked, by this server, with the limits of all it asks. */
+export function backgroundRoutes(app: Express, { config, projects }: Context): void {
+  const asking = (req: Request, ms: number) => {
+    const gone = new AbortController();
+    req.res?.on('close', () => gone.abort());
+    return {
+      signal: AbortSignal.any([gone.signal, AbortSignal.timeout(ms)]),
+      token: config.token ? { origin: ownOrigin(req), value: config.token } : null,
+    };
+  };
+  const own = (b: Background, from: string, to: string): Background => ({
+    ...b,
+    address: b.address.replace(from, to),
+    tile: b.tile.startsWith(`${from}/`) ? to + b.tile.slice(from.length) : b.tile,
+  });
+
+  hang(app, 'openTiles', async ({ body, req }) => {
+    const near = body.crs ? parseCrs(body.crs) : null;
+    const get = outgoing({ ...asking(req, OPENING), limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 25 } });
+    return openTiles(get, body.address, near);
+  });
+
+  const { add, remove } = kept(backgrounds, (p, backgrounds) => p.send({ type: 'backgrounds', backgrounds }));
+  hang(app, 'backgrounds', async ({ params }) => backgrounds.list((await projects.get(params['project']!)).db));
+  hang(app, 'createBackground', async ({ params, body, req }) => {
+    crsFromProj4(body.background.crs.proj4, body.background.crs.name);
+    return add(await projects.get(params['project']!), own(body.background, ownOrigin(req), HERE));
+  });
+  hang(app, 'deleteBackground', async ({ params }) =>
+    remove(await projects.get(params['project']!), params['background']!),
+  );
+
+  hang(app, 'tile', async ({ params, req, res }) => {
+    const p = await projects.get(params['project']!);
+    const b = own((await backgrounds.get(p.db, params['background']!)).background, HERE, ownOrigin(req));
+    const [level, row, column] = ['level', 'row', 'column'].map((n) =>
+      /^\d{1,9}$/.test(params[n]!) ? Number(params[n]) : -1,
+    ) as [number, number, number];
+    const nothing = (): void => {
+      res.setHeader('Cache-Control', 'private, max-age=3600');
+      res.status(204).end();
+    };
+    const address = tileAddress(b, level, column, row);
+    if (!address) return nothing();
+    let bytes: Buffer;
+    try {
+      const get = outgoingBytes({ ...asking(req, TILE), limits: { maxAnswer: LARGEST_TILE, retries: [] } });
+      ({ bytes } = await get(address, 'image/png, image/jpeg, image/webp'));
+    } catch (e) {
+      // Services answer so where they have no tile; that they have none is no fault of anything.
+      if (e instanceof HelkError && e.code === 'service.refused') return nothing();
+      throw e;
+    }
+    if (!bytes.length) return nothing();
+    const kind = pictureKind(bytes);
+    if (!kind)
+      throw new HelkError('service.invalid', `${new URL(address).host} sent something that is no picture for a tile.`);
+    res.setHeader('Content-Type', kind);
+    res.setHeader('Content-Security-Policy', "default-src 'none'");
+    res.setHeader('Cache-Control', 'private, max-age=86400');
+    res.send(bytes);
+  });
+}

@@ -1,1 +1,0 @@
-export const VERSION = '0.1.0';
