@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 import type { ApiProjectDetail, ApiRun } from '@helk/core/api/schemas';
+import { setupNode } from '@helk/node';
 import { makeApp } from './app';
 import { makeContext, type Context } from './context';
 import { configFrom, type Config } from './config';
@@ -25,6 +26,7 @@ export class TestServer {
   private server!: Server;
 
   async up(): Promise<void> {
+    setupNode();
     this.context = await makeContext({
       ...configFrom({ HELK_DATA: this.dir, HELK_WEB: 'none' }, this.dir),
       threads: 1,

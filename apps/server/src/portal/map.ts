@@ -1,7 +1,7 @@
 import { readFile, rename, rm, stat, mkdir } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { PNG } from 'pngjs';
-import { HelkError, parseCrs, transformer, type Extent } from '@helk/core';
+import { HelkError, parseCrs, transformExtent, transformer, type Extent } from '@helk/core';
 import { matrixSet, mercatorQuad, type Matrices } from '@helk/core/services/tiles/matrix-sets';
 import { MAP_FRAME, PORTAL_MAP } from '../samples';
 import type { WorkerPool } from '../work/pool';
@@ -90,19 +90,7 @@ export function setOfScales(id: string): object {
 /** Degrees that the picture covers. */
 function frame(): Extent {
   const { x, y, width, height } = MAP_FRAME;
-  const t = transformer(parseCrs('EPSG:32627'), parseCrs('EPSG:4326'));
-  const at = [
-    [x, y],
-    [x + width, y],
-    [x, y - height],
-    [x + width, y - height],
-  ].map(([u, v]) => {
-    const out = [0, 0];
-    t(u!, v!, out);
-    return out;
-  });
-  const [xs, ys] = [at.map((p) => p[0]!), at.map((p) => p[1]!)];
-  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+  return transformExtent([x, y - height, x + width, y], parseCrs('EPSG:32627'), parseCrs('EPSG:4326'));
 }
 
 const tileSet = (b: string, id: string): object => {

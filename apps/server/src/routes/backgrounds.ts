@@ -1,11 +1,13 @@
-import type { Express, Request } from 'express';
+import type { Express } from 'express';
 import { crsFromProj4, HelkError, parseCrs } from '@helk/core';
 import { tileAddress, type Background } from '@helk/core/render/background';
 import { openTiles } from '@helk/core/services/tiles/open';
 import { outgoing, outgoingBytes } from '@helk/node';
 import type { Context } from '../context';
 import { ownOrigin } from '../guard';
+import { tileType } from '../store/pictures';
 import { backgrounds, HERE } from '../store/written';
+import { asking } from './asking';
 import { hang } from './hang';
 import { kept } from './kept';
 
@@ -13,24 +15,9 @@ import { kept } from './kept';
 const OPENING = 60_000;
 const TILE = 30_000;
 const LARGEST_TILE = 4 * 2 ** 20;
-/** What a picture is, by its first bytes; what a service calls it counts for nothing. */
-function pictureKind(b: Buffer): string | null {
-  if (b.subarray(0, 8).equals(Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]))) return 'image/png';
-  if (b[0] === 0xff && b[1] === 0xd8 && b[2] === 0xff) return 'image/jpeg';
-  if (b.toString('latin1', 0, 4) === 'RIFF' && b.toString('latin1', 8, 12) === 'WEBP') return 'image/webp';
-  return null;
-}
 
 /** Pictures of the ground under the data. Only services that the analyst named are asked, by this server, with the limits of all it asks. */
 export function backgroundRoutes(app: Express, { config, projects }: Context): void {
-  const asking = (req: Request, ms: number) => {
-    const gone = new AbortController();
-    req.res?.on('close', () => gone.abort());
-    return {
-      signal: AbortSignal.any([gone.signal, AbortSignal.timeout(ms)]),
-      token: config.token ? { origin: ownOrigin(req), value: config.token } : null,
-    };
-  };
   const own = (b: Background, from: string, to: string): Background => ({
     ...b,
     address: b.address.replace(from, to),
@@ -39,7 +26,7 @@ export function backgroundRoutes(app: Express, { config, projects }: Context): v
 
   hang(app, 'openTiles', async ({ body, req }) => {
     const near = body.crs ? parseCrs(body.crs) : null;
-    const get = outgoing({ ...asking(req, OPENING), limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 25 } });
+    const get = outgoing({ ...asking(config, req, OPENING), limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 25 } });
     return openTiles(get, body.address, near);
   });
 
@@ -67,7 +54,7 @@ export function backgroundRoutes(app: Express, { config, projects }: Context): v
     if (!address) return nothing();
     let bytes: Buffer;
     try {
-      const get = outgoingBytes({ ...asking(req, TILE), limits: { maxAnswer: LARGEST_TILE, retries: [] } });
+      const get = outgoingBytes({ ...asking(config, req, TILE), limits: { maxAnswer: LARGEST_TILE, retries: [] } });
       ({ bytes } = await get(address, 'image/png, image/jpeg, image/webp'));
     } catch (e) {
       // Services answer so where they have no tile; that they have none is no fault of anything.
@@ -75,7 +62,7 @@ export function backgroundRoutes(app: Express, { config, projects }: Context): v
       throw e;
     }
     if (!bytes.length) return nothing();
-    const kind = pictureKind(bytes);
+    const kind = tileType(bytes);
     if (!kind)
       throw new HelkError('service.invalid', `${new URL(address).host} sent something that is no picture for a tile.`);
     res.setHeader('Content-Type', kind);

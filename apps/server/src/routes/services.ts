@@ -14,6 +14,7 @@ import type { ApiServiceCollection } from '@helk/core/api/schemas';
 import type { Context } from '../context';
 import { ownOrigin } from '../guard';
 import { PORTAL_ABOUT, PORTAL_TITLE } from '../portal/collections';
+import { asking, ownToken } from './asking';
 import { hang } from './hang';
 
 /** Features fetched to be looked at, coordinates sent on, and example values of each column. */
@@ -25,17 +26,8 @@ const LOOKING = 120_000;
 
 /** Searching, describing and taking from services that speak OGC API - Features. Only what the analyst pointed at is asked. */
 export function serviceRoutes(app: Express, { config, projects, runs }: Context): void {
-  const token = (req: Request): { origin: string; value: string } | null =>
-    config.token ? { origin: ownOrigin(req), value: config.token } : null;
-  const getter = (req: Request): Get => {
-    const gone = new AbortController();
-    req.res?.on('close', () => gone.abort());
-    return outgoing({
-      signal: AbortSignal.any([gone.signal, AbortSignal.timeout(LOOKING)]),
-      token: token(req),
-      limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 26 },
-    });
-  };
+  const getter = (req: Request): Get =>
+    outgoing({ ...asking(config, req, LOOKING), limits: { maxAnswer: 2 ** 23, maxTotal: 2 ** 26 } });
 
   hang(app, 'services', ({ req }) => [
     { title: PORTAL_TITLE, about: PORTAL_ABOUT, address: `${ownOrigin(req)}/portal` },
@@ -85,7 +77,7 @@ export function serviceRoutes(app: Express, { config, projects, runs }: Context)
       ...body,
       address,
       title: body.name || body.collection,
-      token: token(req),
+      token: ownToken(config, req),
     });
   });
 }

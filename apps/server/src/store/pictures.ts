@@ -14,11 +14,22 @@ export interface PictureRow {
 
 const begins = (bytes: Uint8Array, ...with_: number[]): boolean => with_.every((b, i) => bytes[i] === b);
 
-/** What a picture is, by what is in it; null for what is none that can be shown. */
+function photoType(bytes: Uint8Array): string | null {
+  if (begins(bytes, 0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a)) return 'image/png';
+  return begins(bytes, 0xff, 0xd8, 0xff) ? 'image/jpeg' : null;
+}
+
+/** What a tile is, by its first bytes; what a service calls it counts for nothing. Null for what is no picture. */
+export function tileType(bytes: Uint8Array): string | null {
+  const webp = begins(bytes, 0x52, 0x49, 0x46, 0x46) && begins(bytes.subarray(8), 0x57, 0x45, 0x42, 0x50);
+  return photoType(bytes) ?? (webp ? 'image/webp' : null);
+}
+
+/** What a picture is, by what is in it; null for what is none that can be kept and laid on a sheet. */
 export function pictureType(bytes: Uint8Array): string | null {
   if (bytes.length > LARGEST_PICTURE) return null;
-  if (begins(bytes, 0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a)) return 'image/png';
-  if (begins(bytes, 0xff, 0xd8, 0xff)) return 'image/jpeg';
+  const photo = photoType(bytes);
+  if (photo) return photo;
   if (!begins(bytes, 0x7b)) return null;
   try {
     return DrawingShape.safeParse(JSON.parse(Buffer.from(bytes).toString('utf8'))).success ? 'application/json' : null;
