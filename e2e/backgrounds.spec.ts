@@ -20,6 +20,7 @@ const onWeb = ([lon, lat]: readonly [number, number]): [number, number] => [
 /** Tiles of the web that are red around the place and blue elsewhere, worked out here from the formulas of the projection. */
 class Tiles {
   asked = 0;
+  busy = false;
   address = '';
   private server!: Server;
   async up(): Promise<void> {
@@ -27,6 +28,7 @@ class Tiles {
     const reach = AROUND / Math.cos((PLACE[1] * Math.PI) / 180);
     this.server = createServer((req, res) => {
       this.asked++;
+      if (this.busy) return void res.writeHead(503).end('Closed for the night');
       const [z, x, y] = /(\d+)\/(\d+)\/(\d+)/.exec(req.url!)!.slice(1).map(Number) as [number, number, number];
       const cell = (2 * Math.PI * RADIUS) / 256 / 2 ** z;
       const png = new PNG({ width: 256, height: 256 });
@@ -122,6 +124,16 @@ test('tiles by address lie where they belong, bent into the system of the projec
     await expect.poll(() => redder(page, 0, 0)).toBeGreaterThan(20);
     expect(await redder(page, -140, 0)).toBeLessThan(-20);
     expect(await redder(page, 140, 0)).toBeLessThan(-20);
+
+    // What does not come is said, and had when it is asked for again.
+    tiles.busy = true;
+    await map(page).focus();
+    await page.keyboard.press('+');
+    await expect(page.getByTestId('lost-tiles')).toContainText('answered 503');
+    tiles.busy = false;
+    await page.getByRole('button', { name: 'Ask again' }).click();
+    await expect.poll(() => redder(page, 0, 0)).toBeGreaterThan(20);
+    await expect(page.getByTestId('lost-tiles')).toHaveCount(0);
 
     // Taken away and brought back; then the coasts, which are far from here, then nothing.
     await under(page);

@@ -47,6 +47,8 @@ class Busy extends Error {
 
 interface Asking {
   signal?: AbortSignal;
+  /** Answers that mean that there is nothing there, which is none of a fault: they come back empty. */
+  nothing?: ReadonlySet<number>;
   token?: { origin: string; value: string } | null;
   limits?: Partial<Limits>;
 }
@@ -105,6 +107,7 @@ export function outgoingBytes(o: Asking): (url: string, accept: string) => Promi
         return await once(to.href, accept, hops + 1);
       }
       const bytes = await body(r, url, alive);
+      if (o.nothing?.has(r.status)) return { url, bytes: Buffer.alloc(0), header: (n) => r.headers.get(n) };
       if (!r.ok) {
         const refusal = new HelkError(
           'service.refused',

@@ -91,12 +91,21 @@ describe('a background', () => {
   });
 
   it('is empty where its service has no tile', async () => {
-    for (const status of [404, 410, 500]) {
+    for (const status of [400, 404, 410]) {
       service.answer = () => ({ status, body: 'no' });
       expect((await tile(p, id, '1/0/0')).status).toBe(204);
     }
     service.answer = () => ({ body: '' });
     expect((await tile(p, id, '1/0/0')).status).toBe(204);
+  });
+
+  it('that does not come for another reason says so, and why', async () => {
+    for (const status of [401, 403, 500, 503]) {
+      service.answer = () => ({ status, body: 'a key is wanted', type: 'text/plain' });
+      const r = await call<ApiProblem>(`/api/projects/${p}/backgrounds/${id}/tiles/1/0/0`);
+      expect([r.status, r.data.code]).toEqual([502, 'service.refused']);
+      expect(r.data.detail).toContain(`answered ${status}`);
+    }
   });
 
   it('takes nothing that is no picture, whatever it is called, nor from elsewhere', async () => {

@@ -15,6 +15,8 @@ import { kept } from './kept';
 const OPENING = 60_000;
 const TILE = 30_000;
 const LARGEST_TILE = 4 * 2 ** 20;
+/** What services answer where they have no tile; that they have none is no fault of anything. */
+const NO_TILE = new Set([400, 404, 410]);
 
 /** Pictures of the ground under the data. Only services that the analyst named are asked, by this server, with the limits of all it asks. */
 export function backgroundRoutes(app: Express, { config, projects }: Context): void {
@@ -52,15 +54,12 @@ export function backgroundRoutes(app: Express, { config, projects }: Context): v
     };
     const address = tileAddress(b, level, column, row);
     if (!address) return nothing();
-    let bytes: Buffer;
-    try {
-      const get = outgoingBytes({ ...asking(config, req, TILE), limits: { maxAnswer: LARGEST_TILE, retries: [] } });
-      ({ bytes } = await get(address, 'image/png, image/jpeg, image/webp'));
-    } catch (e) {
-      // Services answer so where they have no tile; that they have none is no fault of anything.
-      if (e instanceof HelkError && e.code === 'service.refused') return nothing();
-      throw e;
-    }
+    const get = outgoingBytes({
+      ...asking(config, req, TILE),
+      nothing: NO_TILE,
+      limits: { maxAnswer: LARGEST_TILE, retries: [] },
+    });
+    const { bytes } = await get(address, 'image/png, image/jpeg, image/webp');
     if (!bytes.length) return nothing();
     const kind = tileType(bytes);
     if (!kind)

@@ -125,7 +125,8 @@ export class App {
   protected readonly place = computed(() => {
     const c = this.cursor.at();
     if (!c) return [];
-    const crs = this.store.crs();
+    const crs = this.store.system();
+    if (!crs) return [`${formatNumber(c.x)} ${formatNumber(c.y)}`, 'system not known'];
     const out = [0, 0];
     transformer(crs, wgs84())(c.x, c.y, out);
     const degrees = `${Math.abs(out[1]!).toFixed(5)}° ${out[1]! < 0 ? 'S' : 'N'} ${Math.abs(out[0]!).toFixed(5)}° ${out[0]! < 0 ? 'W' : 'E'}`;

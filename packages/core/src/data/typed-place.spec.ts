@@ -34,6 +34,12 @@ describe('a place as it is typed', () => {
     expect(x).toBeCloseTo(500_000, 3);
     expect(y).toBeCloseTo(6_484_378.904, 3);
   });
+  it('of data in no known system is two numbers, whatever they are, and no angle', () => {
+    expect(readPlace('-350, 2500.5', null)).toEqual([-350, 2500.5]);
+    expect(readPlace('120 98', null)).toEqual([120, 98]);
+    expect(() => readPlace('58.5 N 20.25 W', null)).toThrowError(/not known/);
+    expect(() => readPlace('58.5', null)).toThrowError(/like those of the data/);
+  });
   it('is refused with what is needed', () => {
     const why = (text: string, crs = utm): string => {
       try {

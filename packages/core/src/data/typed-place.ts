@@ -11,16 +11,17 @@ const number = (text: string | undefined): number => (text ? Number(text.replace
  * A place as somebody types it: two numbers, east then north, of a system; or two angles with the letters of their sides, in any order, as
  * degrees with decimals, or with minutes and seconds.
  *
- * @param crs of the two numbers, and of what comes out
+ * @param crs of the two numbers, and of what comes out; null where nobody knows it, so that only two numbers are a place
  * @returns x and y in `crs`
  * @throws HelkError `request.invalid` for what is no place
  */
-export function readPlace(text: string, crs: Crs): [number, number] {
+export function readPlace(text: string, crs: Crs | null): [number, number] {
   const no = (why: string): never => {
     throw new HelkError('request.invalid', why, null);
   };
   const angles = [...text.matchAll(ANGLE)];
   if (angles.length) {
+    if (!crs) return no('The system of these data is not known, so angles lead nowhere in it. Two numbers are needed.');
     let [lon, lat]: [number | null, number | null] = [null, null];
     for (const [, d, m, s, side] of angles) {
       const v = number(d) + number(m) / 60 + number(s) / 3600;
@@ -43,11 +44,13 @@ export function readPlace(text: string, crs: Crs): [number, number] {
   const [x, y] = parts.map((p) => Number(p.replace(/[^\d.+\-eE]/g, '')));
   if (parts.length !== 2 || !Number.isFinite(x) || !Number.isFinite(y))
     return no(
-      crs.geographic
-        ? 'Two numbers are needed, east and north in degrees; or angles like 58.27 N 20.47 W.'
-        : `Two numbers are needed, east and north in ${crs.unit}; or angles like 58.27 N 20.47 W.`,
+      !crs
+        ? 'Two numbers are needed, like those of the data.'
+        : crs.geographic
+          ? 'Two numbers are needed, east and north in degrees; or angles like 58.27 N 20.47 W.'
+          : `Two numbers are needed, east and north in ${crs.unit}; or angles like 58.27 N 20.47 W.`,
     );
-  if (crs.geographic && (Math.abs(y!) > 90 || Math.abs(x!) > 360))
+  if (crs?.geographic && (Math.abs(y!) > 90 || Math.abs(x!) > 360))
     return no('Latitudes go to 90°, longitudes to 180°.');
   return [x!, y!];
 }

@@ -141,7 +141,11 @@ export class Api {
   deleteBackground = (p: string, id: string): Promise<void> =>
     this.json(`/api/projects/${p}/backgrounds/${id}`, 'DELETE');
   /** To which level, row and column are added. */
-  tilesUrl = (p: string, id: string): string => `/api/projects/${p}/backgrounds/${id}/tiles`;
+  /** A tile of a background; null where its service has none. */
+  async tile(p: string, id: string, level: number, row: number, column: number): Promise<Blob | null> {
+    const r = await this.ask(`/api/projects/${p}/backgrounds/${id}/tiles/${level}/${row}/${column}`);
+    return r.status === 204 ? null : r.blob();
+  }
   packageUrl = (
     p: string,
     of: 'results' | 'all' | 'named',

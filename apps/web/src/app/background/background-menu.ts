@@ -5,6 +5,7 @@ import { ICONS } from '../parts/icons';
 import { SliderRow } from '../parts/slider-row';
 import { Backgrounds, COASTS, NO_GROUND } from '../state/backgrounds';
 import { BenchStore } from '../state/bench.store';
+import { ProjectStore } from '../state/project.store';
 
 /** What lies under the data of every map, and how strong it is. */
 @Component({
@@ -60,6 +61,12 @@ import { BenchStore } from '../state/bench.store';
         </div>
       }
     </div>
+    @if (!system()) {
+      <p class="check check-look mt-1">
+        Nothing can be laid under these data: nobody said in which system they are. <em>About</em> in a dataset’s menu
+        takes it.
+      </p>
+    }
     <button class="link mt-1" (click)="another()" data-testid="background-another">Tiles of a service…</button>
     @if (bench.background() !== 'none') {
       <helk-slider-row
@@ -76,6 +83,7 @@ import { BenchStore } from '../state/bench.store';
 export class BackgroundMenu {
   protected readonly backgrounds = inject(Backgrounds);
   protected readonly bench = inject(BenchStore);
+  protected readonly system = inject(ProjectStore).system;
   private readonly dialog = inject(Dialog);
   /** Something else takes its place. */
   readonly left = output();

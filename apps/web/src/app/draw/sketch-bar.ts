@@ -61,13 +61,14 @@ export class SketchBar {
   private readonly project = inject(ProjectStore);
   protected readonly wrong = signal<string | null>(null);
   protected readonly example = computed(() => {
-    const crs = this.project.crs();
+    const crs = this.project.system();
+    if (!crs) return 'two numbers, like those of the data';
     return crs.geographic ? 'east, north in °' : `east, north in ${crs.unit}`;
   });
 
   protected type(field: HTMLInputElement): void {
     try {
-      this.sketch.add(readPlace(field.value, this.project.crs()));
+      this.sketch.add(readPlace(field.value, this.project.system()));
       field.value = '';
       this.wrong.set(null);
     } catch (e) {

@@ -236,9 +236,9 @@ export class Sketch {
     this.cancel();
     if (!wish?.done || wish.geometry === 'box' || shapes.length === 0) return;
     // In the project's own system: what was drawn lies where it was drawn.
-    const crs = this.project.crs();
+    const crs = this.project.system();
     // A centimetre, or what is one in degrees.
-    const digits = crs.geographic ? 7 : 2;
+    const digits = crs && !crs.geographic ? 2 : 7;
     const place = (c: number[]): number[] => c.map((v) => Number(v.toFixed(digits)));
     const geometry = (s: number[][]): object => {
       const c = s.map(place);
@@ -253,7 +253,7 @@ export class Sketch {
       features: shapes.map((s, i) => ({ type: 'Feature', properties: { no: i + 1 }, geometry: geometry(s) })),
     });
     const name = { point: 'drawn points', line: 'drawn line', polygon: 'drawn area' }[wish.geometry];
-    const [made] = await this.project.takeInNow([new File([text], `${name}.geojson`)], systemText(crs));
+    const [made] = await this.project.takeInNow([new File([text], `${name}.geojson`)], crs && systemText(crs));
     if (made) wish.done(made);
   }
 }

@@ -105,6 +105,8 @@ export class MapPane {
   protected readonly choosingGround = signal(false);
   /** Who made what lies under the data. */
   protected readonly credit = computed(() => this.backgrounds.creditOf(this.bench.background()));
+  /** What of it did not come, and why. */
+  protected readonly groundLost = signal('');
   private readonly target = viewChild.required<ElementRef<HTMLElement>>('map');
 
   private map: OlMap | null = null;
@@ -213,7 +215,7 @@ export class MapPane {
     this.moved();
     const view = this.map?.getView();
     const r = view?.getResolution();
-    return r ? barOf(r, this.project.crs(), view!.getCenter()?.[1] ?? 0) : null;
+    return r ? barOf(r, this.project.system(), view!.getCenter()?.[1] ?? 0) : null;
   });
 
   protected readonly pictures = new PanePictures({
@@ -267,6 +269,8 @@ export class MapPane {
     });
   }
 
+  protected groundAgain = (): void => this.ground?.again();
+
   private makeMap(): OlMap {
     const map = new OlMap({ target: this.target().nativeElement, controls: [], layers: [], moveTolerance: 3 });
     map.on('pointermove', (e) => {
@@ -294,7 +298,11 @@ export class MapPane {
       drawn = now;
       this.moved.update((n) => n + 1);
     });
-    this.ground = new GroundLayer(map, (e) => this.project.notify(sentence(e), 'refused'));
+    this.ground = new GroundLayer(
+      map,
+      (e) => this.project.notify(sentence(e), 'refused'),
+      (tiles, why) => this.groundLost.set(tiles ? Backgrounds.missing(tiles, why) : ''),
+    );
     this.overlays = new Overlays(map);
     this.layersOf = new MapLayers(
       map,

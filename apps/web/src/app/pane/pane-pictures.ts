@@ -128,6 +128,7 @@ export class PanePictures {
     if (!map || !size) return null;
     const [{ mapImage }, { captioned }] = await Promise.all([import('./picture'), import('./caption')]);
     const crs = this.project.crs();
+    const system = this.project.system();
     const { swipe } = this.of.pane();
     const image = await mapImage(this.of.stack(), map.getView(), size, {
       crs,
@@ -137,14 +138,15 @@ export class PanePictures {
       tools: this.toolsFor(wish.picked),
       finer,
       ground: this.backgrounds.ground(),
+      lost: (...l) => this.backgrounds.missed(...l),
     });
     const seen = this.of.stack().filter((l) => l.layer.visible);
     const title = [seen.map((l) => l.item.name).join(' + '), date].filter(Boolean).join(', ');
     const list = captioned(image, ...size, {
       title: wish.title ? title : '',
-      north: wish.north ? trueNorth(crs, map.getView().getCenter() as [number, number]) : null,
+      north: wish.north && system ? trueNorth(system, map.getView().getCenter() as [number, number]) : null,
       project: this.project.project()?.name ?? '',
-      crs: systemWords(crs),
+      crs: system ? systemWords(system) : 'system not known',
       ground: this.backgrounds.creditOf(this.bench.background()),
       legends: this.of.keys().map((k) => k.legend),
       bar: this.of.scaleBar(),

@@ -28,8 +28,9 @@ export async function mapImage(
     time?: PaneTime | null;
     tools: Tools;
     finer?: number;
-    /** What lies under the data. */
+    /** What lies under the data; `lost` is told of tiles of it that did not come, and why. */
     ground?: Ground | null;
+    lost?: (tiles: number, why: unknown) => void;
     /** Nothing lies beneath. */
     clear?: boolean;
     /** What of the stack is drawn; all of it where not given. */
@@ -51,7 +52,12 @@ export async function mapImage(
     (e) => (failed = e),
     finer,
   );
-  const ground = new GroundLayer(map, () => undefined);
+  let lost: [number, unknown] = [0, null];
+  const ground = new GroundLayer(
+    map,
+    () => undefined,
+    (...l) => (lost = l),
+  );
   try {
     ground.sync(o.ground ?? null, o.crs, o.theme);
     layers.sync(stack, o.crs, o.theme, o.swipe, o.time ?? null, o.only);
@@ -62,6 +68,7 @@ export async function mapImage(
       setTimeout(done, o.patience ?? PATIENCE);
       map.render();
     });
+    if (lost[0]) o.lost?.(...lost);
     const canvas = document.createElement('canvas');
     canvas.width = Math.round(w * finer);
     canvas.height = Math.round(h * finer);

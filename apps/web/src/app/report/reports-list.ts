@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgIcon, provideIcons } from '@ng-icons/core';
 import { Api } from '../api/api';
-import { ICONS } from '../parts/icons';
+import { KeptRow } from '../parts/kept-row';
 import { chosenFile } from '../parts/save';
 import { BenchStore } from '../state/bench.store';
 import { Desk } from '../state/desk';
@@ -12,29 +11,18 @@ import { Reports } from '../state/reports';
 @Component({
   selector: 'helk-reports-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon],
-  viewProviders: [provideIcons(ICONS)],
+  imports: [KeptRow],
   template: `
     <header class="px-4 pt-4 pb-1"><h2 class="font-[600]">Reports</h2></header>
     @for (r of all(); track r.id) {
-      <div class="mx-2 flex items-center rounded-[5px] hover:bg-act-soft" [class.bg-act-soft]="r.id === reports.id()">
-        <button
-          class="flex-1 min-w-0 text-left px-2.5 py-1.5"
-          (click)="desk.lay({ what: 'report', id: r.id })"
-          [attr.data-testid]="'report-' + r.title"
-        >
-          <span class="block font-[600] text-[13.5px] truncate" [title]="r.title">{{ r.title }}</span>
-          <span class="block text-[12px] text-ink-2">{{ r.words }}</span>
-        </button>
-        <button
-          class="icon-btn !w-7"
-          (click)="reports.remove(r.id, r.title)"
-          [attr.aria-label]="'Remove ' + r.title"
-          title="Remove"
-        >
-          <ng-icon name="lucideTrash2" size="13" />
-        </button>
-      </div>
+      <helk-kept-row
+        [name]="r.title"
+        [words]="r.words"
+        [on]="r.id === reports.id()"
+        [testId]="'report-' + r.title"
+        (opened)="desk.lay({ what: 'report', id: r.id })"
+        (removed)="reports.remove(r.id, r.title)"
+      />
     } @empty {
       <p class="px-4 py-1 text-[12.5px] text-ink-2">
         None yet. A report tells how a result was made: sources and checks, steps, settings, figures, findings, recipe.

@@ -136,7 +136,7 @@ export class ScenePane {
   protected readonly bar = computed(() => {
     this.moved();
     const r = this.olView?.getResolution();
-    return r ? barOf(r, this.project.crs(), this.olView!.getCenter()?.[1] ?? 0) : null;
+    return r ? barOf(r, this.project.system(), this.olView!.getCenter()?.[1] ?? 0) : null;
   });
   /** The pointer of another pane. */
   protected readonly ring = computed(() => {

@@ -211,6 +211,11 @@ export class FrameArtist {
           tools: this.tools,
           finer,
           ground,
+          lost: (...l) => {
+            // Asked for once more when it is drawn next.
+            made.delete(key);
+            this.backgrounds.missed(...l);
+          },
           clear: true,
           only,
           patience: PATIENCE,

@@ -4,6 +4,7 @@ import { NgIcon, provideIcons } from '@ng-icons/core';
 import type { Finding } from '@helk/core/sheet/finding';
 import { pageNamed } from '@helk/core/sheet/pages';
 import { ICONS } from '../parts/icons';
+import { KeptRow } from '../parts/kept-row';
 import { chosenFile } from '../parts/save';
 import { Desk } from '../state/desk';
 import { Findings } from '../state/findings';
@@ -19,7 +20,7 @@ import { TEMPLATES, type TemplateId } from './templates';
 @Component({
   selector: 'helk-sheets-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, DrawnList, NgIcon, ReportsList],
+  imports: [CdkMenu, CdkMenuItem, CdkMenuTrigger, DrawnList, KeptRow, NgIcon, ReportsList],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './sheets-list.html',
 })

@@ -3,7 +3,7 @@ import { FreeNames, systemText } from '@helk/core';
 import type { ApiBackground } from '@helk/core/api/schemas';
 import type { Background } from '@helk/core/render/background';
 import type { Frame } from '@helk/core/sheet/shape';
-import { Api } from '../api/api';
+import { Api, sentence } from '../api/api';
 import type { Ground } from '../draw/ground/layer';
 import { BenchStore } from './bench.store';
 import { ProjectStore } from './project.store';
@@ -27,11 +27,14 @@ export class Backgrounds {
 
   groundOf(id: string, strength: number): Ground | null {
     const project = this.store.project();
-    if (!project || id === NO_GROUND) return null;
+    // What is nowhere has nothing under it.
+    if (!project || id === NO_GROUND || !this.store.system()) return null;
     if (id === COASTS) return { what: COASTS, strength };
     const b = this.named(id);
     if (!b) return null;
-    return { what: { background: b.background, tiles: this.api.tilesUrl(project.id, id) }, strength };
+    const tile = (level: number, row: number, column: number): Promise<Blob | null> =>
+      this.api.tile(project.id, id, level, row, column);
+    return { what: { id, background: b.background, tile }, strength };
   }
 
   named(id: string): ApiBackground | undefined {
@@ -48,6 +51,16 @@ export class Backgrounds {
   creditOf(id: string): string {
     const b = this.named(id)?.background;
     return b ? [b.name, b.credit].filter(Boolean).join(', ') : '';
+  }
+
+  /** That part of it did not come, in words. */
+  static missing(tiles: number, why: unknown): string {
+    return `${tiles === 1 ? 'A tile' : `${tiles} tiles`} of what lies under the data did not come. ${sentence(why)}`;
+  }
+
+  /** Says that a picture was made without part of it. */
+  missed(tiles: number, why: unknown): void {
+    this.store.notify(`${Backgrounds.missing(tiles, why)} The picture has nothing there.`, 'refused');
   }
 
   choose(id: string): void {

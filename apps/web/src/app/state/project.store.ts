@@ -96,6 +96,10 @@ export const ProjectStore = signalStore(
     /** Everything that lies somewhere, in the panes' system. */
     extent: computed((): Extent | null => extentOfAll(s.datasetEntities(), s.crs())),
   })),
+  withComputed((s) => ({
+    /** The panes' system where it is known: data of which nobody said where they lie are drawn in numbers that mean no place. */
+    system: computed((): Crs | null => (s.project()?.crs || !s.extent() ? s.crs() : null)),
+  })),
   withProps(() => ({
     /** Ways of drawing that have not been told to the server yet. */
     drawing: new Map<string, { look: object; timer: ReturnType<typeof setTimeout> | undefined }>(),

@@ -4,21 +4,16 @@ import type BaseLayer from 'ol/layer/Base';
 import TileLayer from 'ol/layer/Tile';
 import VectorLayer from 'ol/layer/Vector';
 import type OlMap from 'ol/Map';
-import type RenderEvent from 'ol/render/Event';
-import TileImage from 'ol/source/TileImage';
 import VectorSource from 'ol/source/Vector';
 import { Stroke, Style } from 'ol/style';
-import TileGrid from 'ol/tilegrid/TileGrid';
 import { systemText, type Crs } from '@helk/core';
-import type { Background } from '@helk/core/render/background';
-import { projectionOf } from '../../state/views';
 import { rgbOf, type Theme } from '../theme';
 import { coastLines, worldCoasts } from './coasts';
+import { tileLayer, type Tiles } from './tiles';
 
 /** What lies under the data of a map. */
 export interface Ground {
-  /** Coasts, or tiles and the address that they are fetched from here. */
-  what: 'coasts' | { background: Background; tiles: string };
+  what: 'coasts' | Tiles;
   /** 0 to 1. */
   strength: number;
 }
@@ -52,45 +47,23 @@ const strokeOf = (theme: Theme, strength: number): Style =>
     stroke: new Stroke({ color: [...rgbOf(theme.quiet), 0.25 + 0.6 * strength], width: 0.9 + 0.5 * strength }),
   });
 
-function tileLayer({ background: b, tiles }: Exclude<Ground['what'], 'coasts'>): TileLayer<TileImage> {
-  const grid = new TileGrid({
-    origins: b.levels.map((l) => [l.x, l.y]),
-    resolutions: b.levels.map((l) => l.resolution),
-    tileSizes: b.levels.map((l) => [l.width, l.height]),
-    sizes: b.levels.map((l) => [l.columns, l.rows]),
-    ...(b.extent ? { extent: b.extent } : {}),
-  });
-  const source = new TileImage({
-    projection: projectionOf(b.crs),
-    tileGrid: grid,
-    wrapX: false,
-    tileUrlFunction: ([z, x, y]) => `${tiles}/${z}/${y}/${x}`,
-  });
-  const layer = new TileLayer({ source, className: CLASS, zIndex: UNDER });
-  // Colour belongs to the data: what lies under them has little of it.
-  const filter = (value: string) => (e: { context?: unknown }) => {
-    const g = (e as RenderEvent).context;
-    if (g instanceof CanvasRenderingContext2D) g.filter = value;
-  };
-  layer.on('prerender', filter('grayscale(0.55)'));
-  layer.on('postrender', filter('none'));
-  return layer;
-}
-
 /** Keeps what lies under the data of one map in line with what is wished. */
 export class GroundLayer {
   private layer: BaseLayer | null = null;
   private key = '';
+  private missed = new Set<string>();
   /** When it is there, as far as it does not come while it is drawn. */
   ready: Promise<void> = Promise.resolve();
 
   constructor(
     private readonly map: OlMap,
     private readonly failed: (e: unknown) => void,
+    /** Told how many tiles did not come, and why the last did not. */
+    private readonly lost: (tiles: number, why: unknown) => void = () => undefined,
   ) {}
 
   sync(ground: Ground | null, crs: Crs, theme: Theme): void {
-    const what = ground && (ground.what === 'coasts' ? 'coasts' : ground.what.tiles);
+    const what = ground && (ground.what === 'coasts' ? 'coasts' : ground.what.id);
     const key = what ? `${what} ${systemText(crs)}` : '';
     if (key !== this.key) {
       this.clear();
@@ -107,14 +80,32 @@ export class GroundLayer {
   }
 
   private make(ground: Ground, crs: Crs): BaseLayer {
-    if (ground.what !== 'coasts') return tileLayer(ground.what);
+    if (ground.what !== 'coasts') {
+      const missed = (this.missed = new Set());
+      return tileLayer(ground.what, CLASS, UNDER, (tile, why) => {
+        if (why === null) missed.delete(tile);
+        else missed.add(tile);
+        // A layer that was there before may still hear of what it asked for.
+        if (this.missed === missed) this.lost(missed.size, why);
+      });
+    }
     const { source, ready } = coastsIn(crs);
     this.ready = ready.catch((e: unknown) => this.failed(e));
     return new VectorLayer({ source, className: CLASS, zIndex: UNDER });
   }
 
+  /** Asks once more for what did not come. */
+  again(): void {
+    if (!(this.layer instanceof TileLayer)) return;
+    this.missed.clear();
+    this.lost(0, null);
+    this.layer.getSource()?.refresh();
+  }
+
   clear(): void {
     if (!this.layer) return;
+    this.missed = new Set();
+    this.lost(0, null);
     this.map.removeLayer(this.layer);
     // The lines are shared with other maps.
     if (this.layer instanceof VectorLayer) this.layer.setSource(null);
