@@ -17,6 +17,6 @@ describe('the scale bar of a pane', () => {
     expect(along(60)).toBeCloseTo(metresPerDegree(60)[0] / 1e6, 8);
   });
   it('claims no metres where the system is not known', () => {
-    expect(barOf(30, null, 5_200_000)).toEqual({ width: 2000 / 30, text: '2 000 units' });
+    expect(barOf(30, null, 5_200_000)).toEqual({ width: 2000 / 30, text: '2\u202f000 units' });
   });
 });
