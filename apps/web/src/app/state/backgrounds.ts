@@ -34,7 +34,7 @@ export class Backgrounds {
     if (!b) return null;
     const tile = (level: number, row: number, column: number): Promise<Blob | null> =>
       this.api.tile(project.id, id, level, row, column);
-    return { what: { id, background: b.background, tile }, strength };
+    return { what: { id: `${project.id} ${id}`, background: b.background, tile }, strength };
   }
 
   named(id: string): ApiBackground | undefined {

@@ -82,11 +82,15 @@ export class GroundLayer {
   private make(ground: Ground, crs: Crs): BaseLayer {
     if (ground.what !== 'coasts') {
       const missed = (this.missed = new Set());
+      let last: unknown = null;
       return tileLayer(ground.what, CLASS, UNDER, (tile, why) => {
         if (why === null) missed.delete(tile);
-        else missed.add(tile);
+        else {
+          missed.add(tile);
+          last = why;
+        }
         // A layer that was there before may still hear of what it asked for.
-        if (this.missed === missed) this.lost(missed.size, why);
+        if (this.missed === missed) this.lost(missed.size, last);
       });
     }
     const { source, ready } = coastsIn(crs);

@@ -10,6 +10,7 @@ import { projectionOf } from '../../state/views';
 
 /** Pictures of a service, and where they come from. */
 export interface Tiles {
+  /** One for each background of each project: a copied project has the backgrounds of the first under the same names. */
   id: string;
   background: Background;
   /** A tile; null where there is none. */
