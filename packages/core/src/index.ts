@@ -1,5 +1,6 @@
 export * from './errors';
 export * from './data/quantity';
+export * from './data/unit-in-name';
 export * from './data/crs';
 export * from './data/raster';
 export * from './data/features';

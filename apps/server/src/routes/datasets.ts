@@ -25,9 +25,10 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     if (body.look) changes.look = lookFor(row, body.look);
     const { crs, unit, classes, band, bandName, role, wavelength } = body;
     const by = { crs, unit, classes, bandName, role, wavelength };
+    const unitByHand = (JSON.parse(row.notes) as Note[]).some((n) => n.code === 'unit.given');
     if (Object.values(by).some((v) => v !== undefined)) {
       const info = JSON.parse(row.info) as DatasetInfo;
-      const given = kindOf(info).give(info, { ...by, band });
+      const given = kindOf(info).give(info, { ...by, band, unitByHand });
       changes.info = JSON.stringify(given);
       changes.notes = JSON.stringify(notesAfter(row, body, given));
     }
@@ -109,10 +110,14 @@ function notesAfter(
   const crs = systemOf(info);
   const given = (code: string, message: string): Note => ({ level: 'info', code, message });
   return [
-    ...notes.filter((n) => body.crs === undefined || !/^crs\.(standard|names|unknown|given)$/.test(n.code)),
+    ...notes.filter(
+      ({ code }) =>
+        (body.crs === undefined || !/^crs\.(standard|names|unknown|given)$/.test(code)) &&
+        (body.unit === undefined || code !== 'unit.given'),
+    ),
     ...(body.crs !== undefined && crs
       ? [given('crs.given', `The coordinate system was given by hand: ${crs.code ?? crs.name}.`)]
       : []),
-    ...(body.unit !== undefined ? [given('unit.given', `The unit was given by hand: ${displayUnit(body.unit)}.`)] : []),
+    ...(body.unit ? [given('unit.given', `The unit was given by hand: ${displayUnit(body.unit)}.`)] : []),
   ];
 }

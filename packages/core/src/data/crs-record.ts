@@ -42,6 +42,14 @@ export function sameCrs(a: Crs | null, b: Crs | null): boolean {
 
 export type Extent = [xmin: number, ymin: number, xmax: number, ymax: number];
 
+/** The smallest extent that two of one system lie within. */
+export const joined = (a: Extent, b: Extent): Extent => [
+  Math.min(a[0], b[0]),
+  Math.min(a[1], b[1]),
+  Math.max(a[2], b[2]),
+  Math.max(a[3], b[3]),
+];
+
 /** What a system is kept and compared by: its code, or its definition where it has none. */
 export const systemText = (crs: Crs): string => crs.code ?? crs.proj4;
 

@@ -101,6 +101,8 @@ const QUESTIONS: [string, string][] = [
   ['travel time by bus', 'network.reach'],
   ['how far is everything from everything', 'network.matrix'],
   ['what became what cell by cell', 'raster.changeMatrix'],
+  ['how did the temperature change over the years', 'time.trend'],
+  ['bring the months together', 'time.stackRasters'],
 ];
 
 describe('the ask box', () => {

@@ -23,7 +23,7 @@ export interface Answer<M extends Findable> {
 /** Words that every question has, and those that every method is about. */
 const FILLER = new Set(
   (
-    'a an and are as at be become been by can do does for from get give has have how i if in into is it its lie lies like make me my of ' +
+    'a an and are as at be become been by can did do does for from get give has have how i if in into is it its lie lies like make me my of ' +
     'on one or our out should show so some than that the their them then there these they this those to up use want was we were what ' +
     'when where which who why will with would you'
   ).split(' '),

@@ -1,5 +1,5 @@
 import { HelkError } from '../errors';
-import { transformExtent, type Crs, type Extent } from '../data/crs';
+import { joined, transformExtent, type Crs, type Extent } from '../data/crs';
 import { featuresIn, type Features } from '../data/features';
 import { kindOf, type Dataset, type DatasetInfo } from '../data/kinds';
 import {
@@ -117,7 +117,7 @@ export class Gathered {
     let e: Extent | null = null;
     for (const g of grids) {
       const x = within(gridExtent(g), g.crs, f.crs);
-      e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
+      e = e ? joined(e, x) : x;
     }
     e ??= around(kindOf(f).extent(kindOf(f).info(f as never) as never) ?? [0, 0, 1, 1]);
     const [w, h] = f.crs?.geographic ? metresPerDegree((e[1] + e[3]) / 2) : [1, 1];

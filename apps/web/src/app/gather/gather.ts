@@ -4,7 +4,7 @@ import { formatBytes, kindOf } from '@helk/core';
 import { ICONS } from '../parts/icons';
 import { together } from './together';
 import { Api } from '../api/api';
-import { Card } from '../ledger/card';
+import { DatasetChecks } from '../ledger/dataset-checks';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
 import { ServiceStore } from '../state/service.store';
@@ -14,7 +14,7 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
 @Component({
   selector: 'helk-gather',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgIcon],
+  imports: [DatasetChecks, NgIcon],
   viewProviders: [provideIcons(ICONS)],
   template: `
     <header class="px-4 pt-3 pb-2"><h2 class="font-[600]">Gather</h2></header>
@@ -105,18 +105,7 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
           }
         </summary>
         <p class="num text-ink-2 py-1 leading-[1.5]">{{ facts(d) }}</p>
-        @for (c of d.checks; track $index) {
-          <div class="check mb-1" [class]="'check-' + c.level">
-            {{ c.message }}
-            @if (c.mend?.run; as r) {
-              <button class="link block" (click)="mend(d, r)">{{ c.mend!.label }}</button>
-            } @else if (c.code === 'crs.missing' || c.code === 'crs.implausible') {
-              <button class="link block" (click)="about(d)">Say which it is</button>
-            } @else if (c.code === 'table.noCoordinates') {
-              <button class="link block" (click)="place(d)">Place its rows</button>
-            }
-          </div>
-        }
+        <helk-dataset-checks class="mb-1" [item]="d" />
         <button class="link text-[12.5px]" (click)="bench.show(d.id, bench.activePane(), false)">See it</button>
       </details>
     } @empty {
@@ -149,7 +138,6 @@ export class Gather {
   protected readonly bench = inject(BenchStore);
   protected readonly over = signal(false);
   protected readonly lookFirst = signal(false);
-  private readonly card = inject(Card);
   private readonly api = inject(Api);
   private readonly review = inject(ReviewStore);
   protected readonly samples = resource({ loader: () => this.api.samples().catch(() => []) });
@@ -190,22 +178,6 @@ export class Gather {
     parts.push(...kind.arrival(d.info));
     parts.push(formatBytes(d.source!.bytes));
     return parts.join(' · ');
-  }
-
-  protected about(d: DatasetItem): void {
-    void this.card.open(d.id);
-  }
-
-  protected place(d: DatasetItem): void {
-    const method = this.store.serving().get('place rows');
-    if (method) this.mend(d, { method: method.id, role: Object.keys(method.inputs)[0]! });
-  }
-
-  protected mend(
-    d: DatasetItem,
-    r: { method: string; role: string; params?: Record<string, unknown> | undefined },
-  ): void {
-    this.bench.openSheet(r.method, { [r.role]: [d.id] }, r.params ?? {});
   }
 
   protected drop(e: DragEvent): void {

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, effect, ElementRef, inject, input, viewChild } from '@angular/core';
-import { metresPerDegree, type Extent } from '@helk/core';
+import { joined, metresPerDegree, type Extent } from '@helk/core';
 import type { ApiServiceCollection } from '@helk/core/api/schemas';
 import { themeColour } from '../evidence/chart-look';
 import { BenchStore } from '../state/bench.store';
@@ -50,10 +50,7 @@ export class Outline {
       if (!(e[2] >= e[0])) return;
       boxes.push(e);
     }
-    const e = boxes.reduce<Extent>(
-      (a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])],
-      [...boxes[0]!],
-    );
+    const e = boxes.reduce(joined);
     const [mx, my] = metresPerDegree((e[1] + e[3]) / 2) as [number, number];
     const k = Math.min(
       (w - 2 * EDGE) / Math.max(1e-9, (e[2] - e[0]) * mx),

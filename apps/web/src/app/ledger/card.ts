@@ -2,7 +2,7 @@ import { Dialog } from '@angular/cdk/dialog';
 import { inject, Injectable } from '@angular/core';
 
 /** Parts of the card that can be asked for. */
-export type CardPart = 'name' | 'note' | 'system' | 'save';
+export type CardPart = 'name' | 'note' | 'system' | 'checks' | 'save';
 
 /** Opens the card of a dataset, everything about it; and the bin. */
 @Injectable({ providedIn: 'root' })

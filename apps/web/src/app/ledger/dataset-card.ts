@@ -1,7 +1,6 @@
-import { Said } from '../parts/said';
 import { DIALOG_DATA, DialogRef } from '@angular/cdk/dialog';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { formatBytes, kindOf, likelySystems, lossesOf, placeOfExtent, systemWords } from '@helk/core';
+import { formatBytes, kindOf, likelySystems, lossesOf, placeOfExtent, systemWords, unitInName } from '@helk/core';
 import { WRITE_FORMATS, type WriteFormat } from '@helk/core/formats/write-formats';
 import { Api } from '../api/api';
 import { CrsField } from '../parts/crs-field';
@@ -12,14 +11,16 @@ import { namedInput } from '../state/inputs';
 import { figuresOf } from '../state/figures';
 import { Scenes } from '../state/scenes';
 import { crsOf, ProjectStore, type DatasetItem } from '../state/project.store';
+import { givenUnit, Telling } from '../state/telling';
 import { threadsOf } from '../state/threads';
 import { BandRoles } from './band-roles';
+import { DatasetChecks } from './dataset-checks';
 
 /** Everything about one dataset: what it is, where it came from, its checks; rename, annotate, complete, save as a file. */
 @Component({
   selector: 'helk-dataset-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [BandRoles, Said, CrsField],
+  imports: [BandRoles, CrsField, DatasetChecks],
   template: `
     @if (item(); as d) {
       <div
@@ -39,7 +40,7 @@ import { BandRoles } from './band-roles';
           class="w-full"
           placeholder="A note for those who come after"
           [value]="d.note"
-          (change)="store.told(d.id, { note: $any($event.target).value })"
+          (change)="telling.note(d, $any($event.target).value)"
           aria-label="Note"
           data-at="note"
         ></textarea>
@@ -105,12 +106,20 @@ import { BandRoles } from './band-roles';
         }
         @if (needsUnit()) {
           <label class="grid grid-cols-[130px_1fr] items-center gap-3"
-            >Unit of its values<input placeholder="like m" maxlength="20" (change)="setUnit($any($event.target).value)"
+            >Unit of its values<input
+              placeholder="like m"
+              maxlength="20"
+              data-at="unit"
+              [value]="givenUnit() ?? ''"
+              (change)="setUnit($any($event.target).value)"
           /></label>
+          @if (namedUnit(); as u) {
+            <p class="pl-[142px] -mt-2 text-[12.5px] text-ink-2">
+              its name ends in <button class="link num" (click)="setUnit(u)">{{ u }}</button>
+            </p>
+          }
         }
-        @for (c of d.checks; track $index) {
-          <div class="check" [class]="'check-' + c.level"><helk-said [text]="c.message" /></div>
-        }
+        <helk-dataset-checks data-at="checks" tabindex="-1" [item]="d" [about]="true" (left)="ref.close()" />
         <div class="flex flex-wrap gap-2 pt-1 items-center">
           <span class="text-ink-2">Save as</span>
           <select
@@ -143,6 +152,7 @@ export class DatasetCard {
   protected readonly ref = inject(DialogRef);
   protected readonly store = inject(ProjectStore);
   private readonly api = inject(Api);
+  protected readonly telling = inject(Telling);
   protected readonly bench = inject(BenchStore);
   protected readonly item = computed(() => this.store.datasetEntityMap()[this.id]);
   private readonly scenes = inject(Scenes);
@@ -181,9 +191,18 @@ export class DatasetCard {
         ).filter((c) => c.code)
       : [];
   });
+  protected readonly givenUnit = computed(() => {
+    const d = this.item();
+    return d ? givenUnit(d) : null;
+  });
   protected readonly needsUnit = computed(() => {
     const i = this.item()?.info;
-    return i !== undefined && kindOf(i).lacksUnit(i);
+    return i !== undefined && (kindOf(i).lacksUnit(i) || this.givenUnit() !== null);
+  });
+  /** The unit that its name ends in, while none is known. */
+  protected readonly namedUnit = computed(() => {
+    const d = this.item();
+    return d && this.givenUnit() === null ? unitInName(d.name) : null;
   });
   protected readonly formats = computed(() => {
     const d = this.item();
@@ -242,7 +261,7 @@ export class DatasetCard {
     const rows = this.thread()?.rows ?? [];
     const at = rows.findIndex((r) => r.items.some((d) => d.id === this.id));
     const root = rows.slice(0, at + 1).findLast((r) => r.root);
-    if (root) void this.store.nameThread(root.items, name.trim());
+    if (root) void this.telling.thread(root.items, name.trim());
   }
 
   /** What has taken its place. */
@@ -262,17 +281,19 @@ export class DatasetCard {
   }
 
   protected rename(field: HTMLInputElement): void {
-    const name = field.value.trim();
-    if (name) void this.store.told(this.id, { name });
-    else field.value = this.item()?.name ?? '';
+    const [name, d] = [field.value.trim(), this.item()];
+    if (name && d) void this.telling.name(d, name);
+    else field.value = d?.name ?? '';
   }
 
   /** Data stay as they are; only what is said of them changes, as often as it has to. */
   protected giveSystem(crs: string): void {
-    if (crs.trim()) void this.store.patchDataset(this.id, { crs: crs.trim() });
+    const d = this.item();
+    if (crs.trim() && d) void this.telling.system([d], crs.trim());
   }
 
   protected setUnit(unit: string): void {
-    if (unit.trim()) void this.store.patchDataset(this.id, { unit: unit.trim() });
+    const d = this.item();
+    if (d && unit.trim() !== (this.givenUnit() ?? '')) void this.telling.unit([d], unit.trim());
   }
 }

@@ -107,7 +107,10 @@ export interface RowSeen {
           [class]="dense() ? 'flex-none max-w-[38%]' : ''"
           ><span class="truncate" [title]="v.summary">{{ v.summary }}</span>
           @if (v.checks) {
-            <span class="tag-look flex-none leading-[14px]" [title]="v.checkText"
+            <span
+              class="tag-look flex-none leading-[14px] hover:underline"
+              [title]="v.checkText"
+              (click)="$event.stopPropagation(); told.emit()"
               >{{ v.checks }}{{ dense() ? '' : v.checks === 1 ? ' check' : ' checks' }}</span
             >
           }
@@ -143,6 +146,8 @@ export class LedgerRowView {
   readonly dense = input.required<boolean>();
   readonly picked = output<MouseEvent>();
   readonly beside = output();
+  /** Its checks are to be read. */
+  readonly told = output();
   readonly toggled = output();
   /** Where its square or circle stands, pixels. */
   protected readonly middle = (): number => (this.dense() ? 14 : 23);

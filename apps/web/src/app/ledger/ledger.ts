@@ -18,12 +18,14 @@ import { Chosen } from '../state/chosen';
 import { Listing, type ListedThread } from '../state/listing';
 import type { Pane } from '../state/panes';
 import { ProjectStore, summaryOf, type DatasetItem } from '../state/project.store';
+import { Telling } from '../state/telling';
 import { beginningsOf, titleOf, type LedgerRow, type Thread } from '../state/threads';
 import { Card } from './card';
 import { ChosenBar } from './chosen-bar';
 import { LedgerRowView, type RowSeen } from './ledger-row';
 import { LedgerSearch } from './ledger-search';
 import { SceneOffer } from './scene-offer';
+import { UnitOffer } from './unit-offer';
 
 type Described = Pick<RowSeen, 'row' | 'item' | 'ids' | 'title' | 'summary' | 'checks' | 'checkText'>;
 
@@ -41,7 +43,7 @@ interface Seen {
 @Component({
   selector: 'helk-ledger',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChosenBar, LedgerRowView, LedgerSearch, NgIcon, SceneOffer],
+  imports: [ChosenBar, LedgerRowView, LedgerSearch, NgIcon, SceneOffer, UnitOffer],
   viewProviders: [provideIcons(ICONS)],
   templateUrl: './ledger.html',
   host: { class: 'flex flex-col min-h-full', '(keydown)': 'key($event)' },
@@ -52,6 +54,7 @@ export class Ledger {
   protected readonly anew = inject(Anew);
   protected readonly listing = inject(Listing);
   protected readonly chosen = inject(Chosen);
+  private readonly telling = inject(Telling);
   protected readonly card = inject(Card);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   /** Sets that are open, by the key of their row. */
@@ -196,6 +199,12 @@ export class Ledger {
     void this.anew.make(...this.anew.outdated());
   }
 
+  /** Checks of one are read in its card; those of many alike are mended together. */
+  protected tell(r: RowSeen): void {
+    if (r.ids.length > 1) this.chosen.only(r.ids);
+    else void this.card.open(r.ids[0]!, 'checks');
+  }
+
   /** Shows what is clicked; with Ctrl or Shift it is chosen beside others. */
   protected pick(r: RowSeen, e: MouseEvent): void {
     if (e.ctrlKey || e.metaKey) {
@@ -257,7 +266,7 @@ export class Ledger {
   protected called(t: Thread, name: string): void {
     if (this.naming() !== t.key) return;
     this.naming.set(null);
-    if (name.trim() !== t.title) void this.project.nameThread(beginningsOf(t), name.trim());
+    if (name.trim() !== t.title) void this.telling.thread(beginningsOf(t), name.trim());
   }
 
   protected toggle(key: string): void {

@@ -39,7 +39,7 @@ import { Moments } from '../state/moments';
 import { Outlines } from '../state/outlines';
 import type { Pane } from '../state/panes';
 import { Picks } from '../state/picks';
-import { extentIn, extentOfAll, ProjectStore, type DatasetItem } from '../state/project.store';
+import { extentIn, extentsOf, ProjectStore, type DatasetItem } from '../state/project.store';
 import { Seeing } from '../state/seeing';
 import { Views } from '../state/views';
 import { cursorValue } from './cursor-value';
@@ -324,7 +324,7 @@ export class MapPane {
     const items = seen.flatMap((p) => p.layers.flatMap((l) => this.project.datasetEntityMap()[l.dataset] ?? []));
     if (!map) return;
     const view = this.views.for(this.pane().id, linked, crs, untracked(this.project.project)?.id ?? '');
-    if (items.length) Views.arrive(view, extentOfAll(items, crs), map.getSize());
+    if (items.length) Views.arrive(view, extentsOf(items, crs), map.getSize());
     else Views.renew(view);
   }
 

@@ -8,7 +8,7 @@ import {
   input,
   viewChildren,
 } from '@angular/core';
-import { displayUnit, extentOf, formatNumber, kindOf, type Extent } from '@helk/core';
+import { displayUnit, extentOf, formatNumber, joined, kindOf, type Extent } from '@helk/core';
 import type { ApiTable } from '@helk/core/api/schemas';
 import { clientKind } from '../kinds';
 import { KindTools } from '../kinds/tools';
@@ -110,7 +110,7 @@ export class RowMaps {
     for (const d of this.all()) {
       const x = extentOf(d.info);
       systems.add(JSON.stringify(kindOf(d.info).system(d.info)?.proj4 ?? null));
-      if (x) e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
+      if (x) e = e ? joined(e, x) : x;
     }
     return systems.size === 1 ? e : undefined;
   });

@@ -36,7 +36,7 @@ import { Cursor } from '../state/cursor';
 import { START_VIEW, type Pane, type SceneView } from '../state/panes';
 import { Picks } from '../state/picks';
 import { Clicking } from '../state/clicking';
-import { extentOfAll, ProjectStore } from '../state/project.store';
+import { extentOfAll, extentsOf, ProjectStore } from '../state/project.store';
 import { Views } from '../state/views';
 import { distanceFor, dragged, turned, type Eye } from './eye';
 import { keyed, pressed, wheeled, type Moves } from './hands';
@@ -206,7 +206,7 @@ export class ScenePane {
     }
     const items = this.stack().map((l) => l.item);
     const size = this.size();
-    if (items.length && size[0] > 1) untracked(() => Views.arrive(view, extentOfAll(items, this.project.crs()), size));
+    if (items.length && size[0] > 1) untracked(() => Views.arrive(view, extentsOf(items, this.project.crs()), size));
     untracked(() => this.moved.update((n) => n + 1));
   }
 

@@ -51,7 +51,7 @@ export interface BenchState {
   work: { id: string; dataset: string } | null;
   /** The stage whose room a work has taken. */
   stageBefore: Stage;
-  /** Files that could be one scene and are to stay apart, by the first of them. */
+  /** Offers that were turned down: files that could be one scene, by the first of them; a unit in their names, by it and the unit. */
   leftApart: string[];
   readout: Place | null;
   pins: Place[];

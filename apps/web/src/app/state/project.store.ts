@@ -12,6 +12,7 @@ import {
 import { removeEntities, setAllEntities, setEntities, setEntity, withEntities } from '@ngrx/signals/entities';
 import {
   extentOf,
+  joined,
   kindOf,
   sameCrs,
   systemOf,
@@ -343,7 +344,7 @@ export const ProjectStore = signalStore(
       },
     };
   }),
-  withMethods((s, api = inject(Api), changes = inject(Changes)) => {
+  withMethods((s, api = inject(Api)) => {
     const { drawing, guarded, held, notify } = s;
     return {
       /** Fetches what listings leave out of a dataset, once. */
@@ -361,6 +362,7 @@ export const ProjectStore = signalStore(
           setEntity({ ...now, info: kindOf(now.info).join(now.info, detail ?? null) }, datasetConfig),
         );
       },
+      /** Says something of a dataset. @returns whether it could be said */
       async patchDataset(
         id: string,
         patch: {
@@ -376,13 +378,12 @@ export const ProjectStore = signalStore(
           wavelength?: number | null;
           replacedBy?: string | null;
         },
-      ): Promise<void> {
+      ): Promise<boolean> {
         const p = s.project();
-        if (!p) return;
-        await guarded(async () => {
-          const d = await api.patchDataset(p.id, id, patch);
-          patchState(s, setEntity(held(d), datasetConfig));
-        });
+        if (!p) return false;
+        const d = await guarded(() => api.patchDataset(p.id, id, patch));
+        if (d) patchState(s, setEntity(held(d), datasetConfig));
+        return d !== undefined;
       },
       /** Draws a dataset another way, in every pane at once; kept with it a moment later, so that a slider is one change. */
       drawAs(id: string, look: object): void {
@@ -404,27 +405,6 @@ export const ProjectStore = signalStore(
           });
         };
         drawing.set(id, { look, timer: setTimeout(tell, KEEP_LOOK) });
-      },
-      /** Calls the threads that begin with these datasets by a name; an empty one takes theirs away. */
-      async nameThread(beginnings: readonly DatasetItem[], thread: string): Promise<void> {
-        const p = s.project();
-        if (!p) return;
-        const name = async (names: readonly (readonly [string, string])[]): Promise<void> => {
-          await guarded(async () => {
-            for (const [id, thread] of names) {
-              const d = await api.patchDataset(p.id, id, { thread });
-              patchState(s, setEntity(held(d), datasetConfig));
-            }
-          });
-        };
-        const was = beginnings.map((b) => [b.id, b.thread ?? ''] as const);
-        const now = beginnings.map((b) => [b.id, thread] as const);
-        await name(now);
-        changes.done({
-          words: thread ? `the thread “${thread}”` : 'the name of a thread',
-          undo: () => name(was),
-          redo: () => name(now),
-        });
       },
       /** New results take names and places of old ones, which go and can be brought back together. */
       async succeed(pairs: readonly (readonly [string, string])[]): Promise<void> {
@@ -482,18 +462,6 @@ export const ProjectStore = signalStore(
         );
         return true;
       },
-      /** Calls a dataset by a name, or says a word on it. */
-      async told(id: string, patch: { name: string; note?: never } | { note: string; name?: never }): Promise<void> {
-        const d = s.datasetEntityMap()[id];
-        if (!d || ((patch.name ?? d.name) === d.name && (patch.note ?? d.note) === d.note)) return;
-        const was = patch.name === undefined ? { note: d.note } : { name: d.name };
-        await this.patchDataset(id, patch);
-        changes.done({
-          words: patch.name === undefined ? `the note on “${d.name}”` : `“${d.name}” called “${patch.name}”`,
-          undo: () => this.patchDataset(id, was),
-          redo: () => this.patchDataset(id, patch),
-        });
-      },
     };
   }),
   withHooks({ onInit: (s) => void s.start() }),
@@ -501,13 +469,14 @@ export const ProjectStore = signalStore(
 
 /** Extent of all of some datasets in a system; those without a system only where none has one, as they lie nowhere that is known. */
 export function extentOfAll(all: readonly DatasetItem[], crs: Crs): Extent | null {
+  const each = extentsOf(all, crs);
+  return each.length ? each.reduce(joined) : null;
+}
+
+/** The extent of each in a system. Where some are said to lie somewhere, those of which nobody knows do not count. */
+export function extentsOf(all: readonly DatasetItem[], crs: Crs): Extent[] {
   const placed = all.filter((d) => crsOf(d.info));
-  let e: Extent | null = null;
-  for (const d of placed.length ? placed : all) {
-    const x = extentIn(d.info, crs);
-    if (x) e = e ? [Math.min(e[0], x[0]), Math.min(e[1], x[1]), Math.max(e[2], x[2]), Math.max(e[3], x[3])] : x;
-  }
-  return e;
+  return (placed.length ? placed : all).map((d) => extentIn(d.info, crs)).filter((e) => e !== null);
 }
 
 export function crsOf(info: DatasetInfo): Crs | null {

@@ -165,6 +165,7 @@ export class Tables {
     inputs: Record<string, string[]> = {},
     params: Record<string, unknown> = {},
     each: { role: string; refs: readonly string[] } | null = null,
+    called: { title?: string; names?: string } = {},
   ): Promise<void> {
     const [p, m] = [this.store.project(), this.store.methodMap().get(method)];
     if (!p || !m) return;
@@ -188,9 +189,9 @@ export class Tables {
     const at = each ? heads.indexOf(INPUT + each.role) : -1;
     const rows = at < 0 ? [cells] : each!.refs.map((ref) => cells.with(at, ref));
     const body: ApiTableBody = {
-      title: new FreeNames(this.store.tables().map((t) => t.title)).take(m.title),
+      title: new FreeNames(this.store.tables().map((t) => t.title)).take(called.title ?? m.title),
       method,
-      names: '',
+      names: called.names ?? '',
       columns: heads,
       rows: rows.map((c) => ({ id: newRow(), cells: c })),
     };

@@ -2,6 +2,7 @@ import { kindOf, systemOf, systemText } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { madeBy } from './made-by';
+import { nameSets } from './name-sets';
 import type { DatasetItem } from './project.store';
 
 /** A row of the ledger: a dataset, or sources that were taken in together and are alike. */
@@ -40,9 +41,9 @@ export function threadsOf(datasets: DatasetItem[], runs: Record<string, ApiRun>)
   const there = Object.fromEntries(datasets.map((d) => [d.id, d]));
   const nodes = new Map<string, Node>();
   const nodeOf = new Map<string, Node>();
+  const setOf = sets(datasets);
   for (const d of datasets) {
-    // What one run table made stands together, as sources do that were taken in together.
-    const key = d.batch ? `${d.batch}/${d.step ?? ''}/${d.role ?? ''}/${makeOf(d)}` : d.id;
+    const key = setOf.get(d.id)!;
     let n = nodes.get(key);
     if (!n) nodes.set(key, (n = { key, items: [], parent: null, children: [], size: 1 }));
     n.items.push(d);
@@ -107,11 +108,46 @@ function makeOf({ info }: DatasetItem): string {
   ]);
 }
 
-/** What alike names share at their beginning: `veyra-elevation-nw`, `…-se` -> `veyra-elevation`. */
+/** The set that each dataset stands in, by id: what one run table made, and sources of one make and name that were taken in together. */
+function sets(datasets: readonly DatasetItem[]): Map<string, string> {
+  const keys = new Map<string, string>();
+  const taken = new Map<string, DatasetItem[]>();
+  for (const d of datasets) {
+    if (!d.batch) {
+      keys.set(d.id, d.id);
+      continue;
+    }
+    const key = `${d.batch}/${d.step ?? ''}/${d.role ?? ''}/${makeOf(d)}`;
+    keys.set(d.id, key);
+    if (!d.source) continue;
+    const there = taken.get(key);
+    if (there) there.push(d);
+    else taken.set(key, [d]);
+  }
+  for (const [key, items] of taken) {
+    // The name of the file, which does not change when an analyst finds a better one for what is in it.
+    const numbers = nameSets(items.map((d) => d.source!.file.replace(/\.[^.]*$/, '')));
+    items.forEach((d, i) => keys.set(d.id, `${key}/${numbers[i]}`));
+  }
+  return keys;
+}
+
+/** What alike names share: `elevation-nw`, `elevation-se` -> `elevation`; `tm_201601 mended`, `tm_201602 mended` -> `tm … mended`. */
 export function titleOf(items: DatasetItem[]): string {
   const names = items.map((d) => d.name);
   if (names.length === 1) return names[0]!;
   let common = names[0]!;
   for (const n of names) while (!n.startsWith(common)) common = common.slice(0, -1);
-  return common.replace(/[-_ .]+\w?$/, '').trim() || `${names[0]} and ${names.length - 1} more`;
+  // Not half a word, nor half a number: of `tm_201601` and `tm_201702` it is `tm`.
+  const goOn = (what: RegExp): boolean => what.test(common) && names.some((n) => what.test(n.charAt(common.length)));
+  if (goOn(/\d$/)) common = common.replace(/\d+$/, '');
+  else if (goOn(/\p{L}$/u)) common = common.replace(/\p{L}+$/u, '');
+  const start = common.replace(/[-_ .]+\w?$/, '').trim();
+  if (!start) return `${names[0]} and ${names.length - 1} more`;
+  const rests = names.map((n) => n.slice(common.length));
+  let end = rests[0]!;
+  for (const r of rests) while (!r.endsWith(end)) end = end.slice(1);
+  // Whole words again: of `tm_1 mended` and `tm_11 mended` it is `mended`.
+  end = rests.some((r) => r === end) ? '' : end.replace(/^[^-_ .]*[-_ .]*/, '');
+  return end ? `${start} … ${end}` : start;
 }

@@ -13,7 +13,7 @@ describe('views of panes', () => {
   it('are one for all while they are linked, and each its own, at the same place, once they are not', () => {
     const a = views.for(1, true, utm, 'p');
     expect(views.for(2, true, utm, 'p')).toBe(a);
-    Views.arrive(a, box, SIZE);
+    Views.arrive(a, [box], SIZE);
     const own = views.for(2, false, utm, 'p');
     expect(own).not.toBe(a);
     expect(centre(own)).toEqual(centre(a));
@@ -23,24 +23,36 @@ describe('views of panes', () => {
     expect(centre(views.for(1, true, utm, 'p'))).toEqual(centre(a));
   });
 
-  it('go to the first thing that is shown, and to nothing after it', () => {
+  it('go to the first thing that is shown, and not to another place after it', () => {
     const v = views.for(1, true, utm, 'p');
-    Views.arrive(v, box, undefined);
+    Views.arrive(v, [box], undefined);
     expect(centre(v)).toEqual([0, 0]);
-    Views.arrive(v, box, SIZE);
+    Views.arrive(v, [box], SIZE);
     expect(centre(v)[0]).toBeCloseTo(535_000, -2);
     const there = centre(v);
-    Views.arrive(v, [0, 0, 10, 10], SIZE);
+    Views.arrive(v, [[0, 0, 10, 10]], SIZE);
     expect(centre(v)).toEqual(there);
     // Once nothing is shown, what comes next is gone to.
     Views.renew(v);
-    Views.arrive(v, [0, 0, 10, 10], SIZE);
+    Views.arrive(v, [[0, 0, 10, 10]], SIZE);
     expect(centre(v)[0]).toBeCloseTo(5, 0);
+  });
+
+  it('step back for what comes beside what they arrived at, not for what lies far off, nor once somebody went elsewhere', () => {
+    const v = views.for(1, true, utm, 'p');
+    Views.arrive(v, [box], SIZE);
+    Views.arrive(v, [box, [540_000, 6_450_000, 550_000, 6_460_000], [0, 0, 10, 10]], SIZE);
+    expect(v.calculateExtent(SIZE)[2]).toBeGreaterThan(550_000);
+    expect(centre(v)[0]).toBeCloseTo(540_000, -2);
+    v.setCenter([535_000, 6_455_000]);
+    const near = v.getResolution();
+    Views.arrive(v, [box, [550_000, 6_450_000, 560_000, 6_460_000]], SIZE);
+    expect([...centre(v), v.getResolution()]).toEqual([535_000, 6_455_000, near]);
   });
 
   it('show what they arrived at whole while panes find their size, until somebody goes elsewhere', () => {
     const v = views.for(1, true, utm, 'p');
-    Views.arrive(v, box, SIZE);
+    Views.arrive(v, [box], SIZE);
     const wide = v.getResolution()!;
     Views.resized(v, [600, 250]);
     expect(v.getResolution()!).toBeGreaterThan(1.5 * wide);
@@ -53,7 +65,7 @@ describe('views of panes', () => {
 
   it('stay at the place, and at its size, when the project is looked at in another system', () => {
     const v = views.for(1, true, utm, 'p');
-    Views.arrive(v, box, SIZE);
+    Views.arrive(v, [box], SIZE);
     const [x, y] = centre(v) as [number, number];
     const metres = v.getResolution()!;
     const place = [0, 0];
@@ -73,8 +85,8 @@ describe('views of panes', () => {
 
   it('of panes that are not linked all stay', () => {
     const [a, b] = [views.for(1, false, utm, 'p'), views.for(2, false, utm, 'p')];
-    Views.arrive(a, box, SIZE);
-    Views.arrive(b, [500_000, 6_400_000, 501_000, 6_401_000], SIZE);
+    Views.arrive(a, [box], SIZE);
+    Views.arrive(b, [[500_000, 6_400_000, 501_000, 6_401_000]], SIZE);
     const other = crsOfCode(32628);
     const place = [0, 0];
     const [x, y] = centre(b) as [number, number];
@@ -85,13 +97,13 @@ describe('views of panes', () => {
 
   it('begin anew with another project, and with a place that cannot be expressed', () => {
     const v = views.for(1, true, utm, 'p');
-    Views.arrive(v, box, SIZE);
+    Views.arrive(v, [box], SIZE);
     expect(views.for(1, true, utm, 'q')).not.toBe(v);
     const pole = views.for(1, true, wgs84(), 'r');
-    Views.arrive(pole, [-180, 90, 180, 95], SIZE);
+    Views.arrive(pole, [[-180, 90, 180, 95]], SIZE);
     pole.setCenter([0, 95]);
     const next = views.for(1, true, utm, 'r');
-    Views.arrive(next, box, SIZE);
+    Views.arrive(next, [box], SIZE);
     expect(centre(next)[0]).toBeCloseTo(535_000, -2);
   });
 });

@@ -3,7 +3,7 @@ import View from 'ol/View';
 import { get as getProjection, type Projection } from 'ol/proj';
 import { register } from 'ol/proj/proj4';
 import proj4 from 'proj4';
-import { metresPerDegree, metresPerUnit, systemText, transformer, type Crs, type Extent } from '@helk/core';
+import { joined, metresPerDegree, metresPerUnit, systemText, transformer, type Crs, type Extent } from '@helk/core';
 
 /** The map projection of a CRS. */
 export function projectionOf(crs: Crs): Projection {
@@ -24,6 +24,10 @@ interface Arrived {
   state: string;
 }
 const stateOf = (v: View): string => `${v.getCenter()?.join()} ${v.getResolution()}`;
+
+/** How many times larger than what it shows a view becomes by itself. */
+const MOST_BACK = 8;
+const across = (e: Extent): number => Math.max(e[2] - e[0], e[3] - e[1]);
 
 const PADDING = [40, 16, 30, 16];
 
@@ -70,12 +74,24 @@ export class Views {
     view.set(FRESH, true);
   }
 
-  /** Takes a fresh view to an extent, once its pane has a size; one that has been taken somewhere stays. */
-  static arrive(view: View, extent: Extent | null, size: number[] | undefined): void {
-    if (!view.get(FRESH) || !extent || !size?.[0] || !size[1]) return;
+  /**
+   * Takes a fresh view to an extent, once its pane has a size. One that arrived by itself, and was not taken anywhere since, steps back for
+   * what comes beside what it shows, as files of one drop do one after the other; what lies far off does not make the others small.
+   */
+  static arrive(view: View, extents: readonly Extent[], size: number[] | undefined): void {
+    if (!extents.length || !size?.[0] || !size[1]) return;
+    let whole: Extent;
+    if (view.get(FRESH)) whole = extents.reduce(joined);
+    else {
+      const arrived = view.get(ARRIVED) as Arrived | undefined;
+      if (arrived?.state !== stateOf(view)) return;
+      const most = MOST_BACK * across(arrived.extent);
+      whole = extents.reduce((all, e) => (across(joined(all, e)) > most ? all : joined(all, e)), arrived.extent);
+      if (whole.every((v, i) => v === arrived.extent[i])) return;
+    }
     view.unset(FRESH);
-    Views.go(view, extent, size);
-    view.set(ARRIVED, { extent, state: stateOf(view) } satisfies Arrived);
+    Views.go(view, whole, size);
+    view.set(ARRIVED, { extent: whole, state: stateOf(view) } satisfies Arrived);
   }
 
   /** While panes are still finding their sizes and nobody has gone anywhere, what a view arrived at is shown whole. */

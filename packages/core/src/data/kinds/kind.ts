@@ -11,7 +11,10 @@ import type { ClassEntry } from '../raster';
 export interface Given {
   /** Code or definition. */
   crs?: string | undefined;
+  /** Empty takes back one that was given by hand. */
   unit?: string | undefined;
+  /** The unit that is there was given by hand, and may be another. */
+  unitByHand?: boolean | undefined;
   classes?: ClassEntry[] | undefined;
   /** The band that is meant, from 0; the first where not given. */
   band?: number | undefined;

@@ -151,8 +151,8 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
     if (by.crs !== undefined) out.grid = { ...info.grid, crs: parseCrs(by.crs) };
     if (by.unit !== undefined)
       for (const b of out.bands) {
-        if (b.unit) throw given('unit');
-        b.unit = by.unit;
+        if (b.unit && !by.unitByHand) throw given('unit');
+        b.unit = by.unit || null;
       }
     if (by.classes) {
       const b = out.bands[by.band ?? 0];

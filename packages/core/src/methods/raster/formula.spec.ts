@@ -94,6 +94,13 @@ describe('a formula over grids', () => {
     expect([...out.bands[0]!.cells]).toEqual([1, NaN, 3, NaN, 1, 3]);
     expect(outcome.figures).toEqual({ min: 1, max: 3, mean: 2 });
   });
+  it('has the unit of the grids where it only chooses among their values, and none where it makes another quantity', async () => {
+    const unitOf = async (formula: string, unit: string | null): Promise<string | null> =>
+      (await runRaster('raster.formula', { rasters: [rasterOf(2, [1, 2], {}, unit)] }, { formula })).out.bands[0]!.unit;
+    expect(await unitOf('a == 1 ? 0 / 0 : a', 'ft')).toBe('ft');
+    expect(await unitOf('a == 1 ? 0 / 0 : a', null)).toBeNull();
+    expect(await unitOf('a / a', 'ft')).toBe('');
+  });
   it('refuses unknown names with those there are, and grids that do not lie on one another', async () => {
     expect((await refusalOf(run('raster.formula', { rasters: [a] }, { formula: 'a + c' }))).message).toContain('"c"');
     expect(

@@ -3,6 +3,7 @@ import { sameCrs } from '../../data/crs';
 import { isWide } from '../../data/cells';
 import { cellCount, measureHead, missingOf, sameGrid, type RasterInfo } from '../../data/raster';
 import { BLOCK, compileFormula } from '../../formula/compile';
+import { unitThrough } from '../../formula/unit';
 import { namesIn, parseFormula } from '../../formula/parse';
 import { defineMethod, input, output } from '../../method/define';
 import { text } from '../../method/params';
@@ -66,7 +67,7 @@ function gridChecks(rasters: RasterInfo[]): Check[] {
 
 export const formula = defineMethod({
   id: 'raster.formula',
-  version: 1,
+  version: 2,
   title: 'Formula',
   question: 'What do these grids give when computed together?',
   about:
@@ -76,7 +77,10 @@ export const formula = defineMethod({
   inputs: { rasters: input.rasters({ label: 'Grids', bands: 'all', parts: true }) },
   params: z.object({
     formula: text({ label: 'Formula', help: 'Like (a - b) / (a + b), or if(a > 500, 1, 0).', widget: 'formula' }),
-    unit: text({ label: 'Unit of the result', help: 'Like m; empty when it has none.' }).default(''),
+    unit: text({
+      label: 'Unit of the result',
+      help: 'Like m. Left empty: that of the grids where the formula only chooses, adds or rounds values of one unit, else none.',
+    }).default(''),
   }),
   preview: { kind: 'formula', input: 'rasters', param: 'formula' },
   outputs: { result: output.raster('Result') },
@@ -135,7 +139,9 @@ export const formula = defineMethod({
     const used = [...new Set(namesIn(tree).flatMap((n) => names.get(n) ?? []))];
     const bands = used.map((i) => all[i]!);
     const wide = bands.some((b) => isWide(b.info.held?.type ?? b.info.storedType));
-    const head = measureHead(grid, { name: 'result', unit: p.unit, storedType: wide ? 'float64' : 'float32' });
+    const through = unitThrough(tree, (n) => all[names.get(n) ?? -1]?.info.unit ?? null);
+    const unit = p.unit || (through === undefined ? '' : through);
+    const head = measureHead(grid, { name: 'result', unit, storedType: wide ? 'float64' : 'float32' });
     const sink = job.raster('result', head);
     const known = [...names].flatMap(([n, i]) => (used.includes(i) ? [[n, used.indexOf(i)] as const] : []));
     const params = { formula: p.formula, names: known, missing: bands.map((b) => missingOf(b.info)) };

@@ -35,7 +35,19 @@ export const stackRasters = defineMethod({
   question: 'How do these grids become one history?',
   about:
     'Brings a series of grids together: each band of each grid is a moment. Moments are those of a time axis, else dates within the names of bands or grids, else those that are given. Places are the cells that have a value at any moment, drawn as areas, or, with areas, those areas with the mean of the cells whose centres lie in them. Steps are equal; a step without a grid is missing.',
-  keywords: ['time series', 'netcdf', 'grids', 'monthly', 'raster series', 'per cell', 'history', 'time axis'],
+  keywords: [
+    'time series',
+    'netcdf',
+    'grids',
+    'over the years',
+    'over time',
+    'bring months together',
+    'monthly',
+    'raster series',
+    'per cell',
+    'history',
+    'time axis',
+  ],
   sources: ['ISO 8601 (dates)', 'CF conventions 1.11 (time axes)'],
   inputs: {
     rasters: input.rasters({ label: 'Grids', bands: 'all', parts: true }),

@@ -26,6 +26,7 @@ export const stack = defineMethod({
     'temporal',
     'long to wide',
     'dates',
+    'over the years',
   ],
   sources: ['ISO 8601 (dates)', 'common practice, no source'],
   inputs: {
