@@ -6,6 +6,9 @@ import { codeIn, LEAST_APART, zerosIn } from './missing-codes';
 import { findUnit } from './quantity';
 import { missingOf, type Band, type BandInfo, type Cells, type Grid } from './raster';
 
+/** Different values that a band without a class table may have to be taken for one of classes. */
+export const MOST_CLASSES = 256;
+
 /** What is known of a band by looking at its cells once, when it is taken in or made; small enough to go with every listing. */
 export interface BandBrief {
   summary: Summary;
@@ -19,7 +22,7 @@ export interface BandBrief {
   suspectCode: { value: number; count: number } | null;
   /** Zeros that stand apart from all other values. */
   zeros?: Zeros;
-  /** Different values, counted up to 256. */
+  /** Different values, counted up to `MOST_CLASSES`, a little beyond. */
   distinct: number;
   /** Of lengths: cells lower than all eight neighbours, where water would stop. */
   pits?: number;
@@ -143,7 +146,7 @@ export class FactGatherer {
       enclosedGaps: gaps.gaps,
       gapBoxes: gaps.boxes,
       ...later.found(),
-      distinct: Math.min(later.distinct, 256),
+      distinct: Math.min(later.distinct, MOST_CLASSES),
       ...(this.pits ? { pits: this.pits.count } : {}),
     };
   }
@@ -177,7 +180,7 @@ class Later {
     const seen = new Set<number>();
     for (const v of sorted) {
       seen.add(v);
-      if (seen.size > 256) break;
+      if (seen.size > MOST_CLASSES) break;
     }
     this.distinct = seen.size;
     if (seen.size <= MOST_VALUES) this.counts = new Map();

@@ -4,7 +4,7 @@ import { geoKeysOf } from '../../formats/geokeys-write';
 import { untold, type WriteFormat } from '../../formats/write-formats';
 import { rasterLook } from '../../render/look-shapes';
 import { Summariser } from '../../numeric/statistics';
-import { parted, type BandDetail } from '../band-facts';
+import { MOST_CLASSES, parted, type BandDetail } from '../band-facts';
 import { isWide } from '../cells';
 import type { Note } from '../check';
 import { parseCrs, systemBrief } from '../crs';
@@ -169,7 +169,9 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
   misfit: ({ bands: [b] }, { band: wanted }) =>
     wanted === 'measure' && b?.kind === 'category' && b.classes
       ? 'measured values are wanted, these are classes.'
-      : null,
+      : wanted === 'category' && b?.kind === 'measure' && (b.facts?.distinct ?? 0) >= MOST_CLASSES
+        ? `classes are wanted, these are measured values, ${MOST_CLASSES} different ones or more; recode them into classes first.`
+        : null,
   inspect: ({ grid: g, bands }) => ({
     crs: systemBrief(g.crs),
     extent: gridExtent(g),

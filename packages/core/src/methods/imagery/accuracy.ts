@@ -41,7 +41,7 @@ export const accuracy = defineMethod({
     'Olofsson et al. 2014, doi:10.1016/j.rse.2014.02.015 (by area)',
   ],
   inputs: {
-    classes: input.raster({ label: 'Map', parts: true }),
+    classes: input.raster({ label: 'Map', band: 'category', parts: true }),
     reference: input.features({ label: 'What was found' }),
   },
   params: z.object({ classColumn: column({ label: 'Class', of: 'reference' }) }),

@@ -31,7 +31,7 @@ export const classAreas = defineMethod({
   keywords: ['area statistics', 'hectares', 'land cover', 'class share', 'tabulate area'],
   sources: ['common practice, no source'],
   inputs: {
-    classes: input.raster({ label: 'Classes', parts: true }),
+    classes: input.raster({ label: 'Classes', band: 'category', parts: true }),
     zones: { ...input.features({ label: 'Areas', geometry: 'polygon' }), least: 0 as const },
   },
   params: z.object({

@@ -104,7 +104,7 @@ describe('imagery.classAreas', () => {
           Array.from({ length: 900 }, (_, i) => i),
         ),
       ),
-    ).toContain('measured values, not classes');
+    ).toContain('these are measured values');
   });
 });
 

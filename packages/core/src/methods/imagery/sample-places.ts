@@ -27,7 +27,7 @@ export const samplePlaces = defineMethod({
     'reference points',
   ],
   sources: ['Olofsson et al. 2014, doi:10.1016/j.rse.2014.02.015', 'Cochran 1977'],
-  inputs: { classes: input.raster({ label: 'Map', parts: true }) },
+  inputs: { classes: input.raster({ label: 'Map', band: 'category', parts: true }) },
   params: z.object({
     n: number({ label: 'Places', min: 1, max: 100_000 }).default(200),
     design: choice({ stratified: 'by class', random: 'all alike' }, { label: 'How' }).default('stratified'),

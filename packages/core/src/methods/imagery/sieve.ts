@@ -18,7 +18,7 @@ export const sieve = defineMethod({
     'Rosenfeld and Pfaltz 1966, doi:10.1145/321356.321357 (connected cells)',
     'common practice, no source (longest border)',
   ],
-  inputs: { classes: input.raster({ label: 'Classes' }) },
+  inputs: { classes: input.raster({ label: 'Classes', band: 'category' }) },
   params: z.object({
     minArea: quantity('area', { label: 'Smallest patch', unit: 'm2', above: 0 }),
     connect: choice({ '4': 'by their sides', '8': 'by their corners too' }, { label: 'Cells touch' }).default('4'),

@@ -39,8 +39,8 @@ export const changeMatrix = defineMethod({
   ],
   sources: ['Pontius, Shusas and McEachern 2004, doi:10.1016/j.agee.2003.09.008'],
   inputs: {
-    before: input.raster({ label: 'Before', parts: true }),
-    after: input.raster({ label: 'After', parts: true }),
+    before: input.raster({ label: 'Before', band: 'category', parts: true }),
+    after: input.raster({ label: 'After', band: 'category', parts: true }),
   },
   params: z.object({ unit: choice(AREA_UNITS, { label: 'Unit of areas' }).default('ha') }),
   outputs: {

@@ -13,23 +13,10 @@ import {
 import type { Job } from '../../method/job';
 import { defineRowKernel, tellRows } from '../../method/rows';
 
-/** Different values that a grid without a class table may have to be taken for one of classes. */
-export const MOST_CLASSES = 256;
-
-/** What is said of a grid where one of classes is wanted. */
+/** What is said of a grid where one of classes is wanted; one of measured values does not fit there. */
 export function classChecks(info: RasterInfo, about: string): Check[] {
   const band = info.bands[0]!;
   if (band.kind === 'category') return [];
-  const distinct = band.facts?.distinct;
-  if (distinct !== undefined && distinct >= MOST_CLASSES)
-    return [
-      {
-        level: 'refused',
-        code: 'classes.measure',
-        about,
-        message: `${band.name} has ${MOST_CLASSES} different values or more: these are measured values, not classes. Recode them into classes first.`,
-      },
-    ];
   return [
     {
       level: 'look',
