@@ -16,7 +16,7 @@ const WAYS: Record<Background['service'], string> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div
-      class="popover w-[500px] max-w-[94vw] max-h-[88vh] overflow-auto p-5 grid gap-3 text-[13px]"
+      class="popover w-[500px] max-w-[94vw] max-h-[88vh] overflow-auto p-5 grid grid-cols-1 gap-3 text-[13px]"
       data-testid="background-dialog"
     >
       <h2 class="voice italic text-[22px] leading-tight">Which service has a picture of the ground?</h2>
@@ -55,7 +55,7 @@ const WAYS: Record<Background['service'], string> = {
         <p class="check check-refused" role="alert" data-testid="background-problem">{{ p }}</p>
       }
       @if (found(); as all) {
-        <fieldset class="grid gap-1 max-h-[240px] overflow-auto">
+        <fieldset class="grid grid-cols-1 gap-1 max-h-[240px] overflow-auto">
           <legend class="text-[12px] text-ink-2 mb-1">{{ all.length === 1 ? 'It has' : 'It has, choose one' }}</legend>
           @for (b of all; track $index) {
             <label class="flex gap-2 items-start py-0.5">

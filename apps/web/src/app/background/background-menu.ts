@@ -16,7 +16,7 @@ import { ProjectStore } from '../state/project.store';
   host: { class: 'popover block w-[300px] p-3 text-[13px]', 'data-testid': 'background-menu' },
   template: `
     <h3 class="voice italic text-[17px] leading-tight mb-2">What lies under the data?</h3>
-    <div role="radiogroup" aria-label="Background" class="grid gap-0.5">
+    <div role="radiogroup" aria-label="Background" class="grid grid-cols-1 gap-0.5">
       @for (o of plain; track o.id) {
         <label class="flex gap-2 items-start py-1 cursor-pointer">
           <input

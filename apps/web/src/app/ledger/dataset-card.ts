@@ -24,7 +24,7 @@ import { DatasetChecks } from './dataset-checks';
   template: `
     @if (item(); as d) {
       <div
-        class="popover w-[560px] max-w-[94vw] max-h-[86vh] overflow-auto p-5 grid gap-3 text-[13px]"
+        class="popover w-[560px] max-w-[94vw] max-h-[86vh] overflow-auto p-5 grid grid-cols-1 gap-3 text-[13px]"
         data-testid="dataset-card"
       >
         <input

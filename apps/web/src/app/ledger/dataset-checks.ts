@@ -9,7 +9,7 @@ import { Card } from './card';
   selector: 'helk-dataset-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [Said],
-  host: { class: 'grid gap-1' },
+  host: { class: 'grid grid-cols-1 gap-1' },
   template: `
     @for (c of item().checks; track $index) {
       <div class="check" [class]="'check-' + c.level">

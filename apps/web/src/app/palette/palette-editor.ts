@@ -32,7 +32,7 @@ const KINDS: { id: Palette['kind']; label: string }[] = [
   viewProviders: [provideIcons(ICONS)],
   template: `
     <div
-      class="popover w-[460px] max-w-[94vw] max-h-[88vh] overflow-auto p-5 grid gap-3 text-[13px]"
+      class="popover w-[460px] max-w-[94vw] max-h-[88vh] overflow-auto p-5 grid grid-cols-1 gap-3 text-[13px]"
       data-testid="palette-editor"
     >
       <h2 class="voice italic text-[22px] leading-tight">{{ asked.own ? 'A palette' : 'A new palette' }}</h2>

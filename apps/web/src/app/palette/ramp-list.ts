@@ -17,7 +17,7 @@ import { PaletteDialog } from './palette-dialog';
   host: { class: 'block' },
   template: `
     <div
-      [class]="compact() ? 'flex gap-1 flex-wrap' : 'grid gap-0.5 max-h-[186px] overflow-y-auto'"
+      [class]="compact() ? 'flex gap-1 flex-wrap' : 'grid grid-cols-1 gap-0.5 max-h-[186px] overflow-y-auto'"
       role="radiogroup"
       aria-label="Colour ramp"
     >

@@ -19,7 +19,7 @@ import { ProjectStore } from '../state/project.store';
   selector: 'helk-cloud-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [SliderRow, RampList],
-  host: { class: 'grid gap-2.5' },
+  host: { class: 'grid grid-cols-1 gap-2.5' },
   template: `
     <label class="grid grid-cols-[92px_1fr] items-center gap-2">
       <span>Colour by</span>
@@ -81,7 +81,7 @@ import { ProjectStore } from '../state/project.store';
       /></label>
     }
     @if (classes().length > 1) {
-      <div class="grid gap-1 max-h-[190px] overflow-y-auto" role="group" aria-label="Classes">
+      <div class="grid grid-cols-1 gap-1 max-h-[190px] overflow-y-auto" role="group" aria-label="Classes">
         @for (k of classes(); track k.value) {
           <div class="flex items-center gap-2">
             <input

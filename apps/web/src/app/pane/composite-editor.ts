@@ -13,7 +13,7 @@ const CHANNELS = ['Red', 'Green', 'Blue'] as const;
   selector: 'helk-composite-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [SliderRow],
-  host: { class: 'grid gap-2.5' },
+  host: { class: 'grid grid-cols-1 gap-2.5' },
   template: `
     @if (usual().length) {
       <label class="grid grid-cols-[92px_1fr] items-center gap-2">

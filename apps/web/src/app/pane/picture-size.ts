@@ -26,7 +26,7 @@ export function pictureSize(text: string, [w, h]: readonly [number, number]): { 
   selector: 'helk-picture-size',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="popover w-[380px] max-w-[94vw] p-5 grid gap-3 text-[13px]" data-testid="picture-size">
+    <div class="popover w-[380px] max-w-[94vw] p-5 grid grid-cols-1 gap-3 text-[13px]" data-testid="picture-size">
       <h2 class="voice italic text-[22px] leading-tight">How large should the picture be?</h2>
       <label class="grid grid-cols-[auto_110px_1fr] items-center gap-3"
         >Width<input

@@ -22,7 +22,7 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
   selector: 'helk-raster-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [SliderRow, ClassEditor, CompositeEditor, RampList],
-  host: { class: 'grid gap-2.5' },
+  host: { class: 'grid grid-cols-1 gap-2.5' },
   template: `
     @if (style(); as s) {
       @if (measures().length > 2) {
@@ -127,7 +127,7 @@ import { STRETCHES, stretchKey, stretchOf } from './stretches';
           @if (s.classes > 0 && breaks().length) {
             <div class="num text-ink-2 -mt-1.5">{{ breaks().join('  ') }}</div>
           }
-          <div class="border-t border-line-soft pt-2.5 grid gap-1.5">
+          <div class="border-t border-line-soft pt-2.5 grid grid-cols-1 gap-1.5">
             <label class="flex items-center gap-2"
               ><input type="checkbox" [checked]="!!s.relief" (change)="toggleLight()" />Light on the surface</label
             >

@@ -14,7 +14,7 @@ import { InView } from './in-view';
   imports: [NgComponentOutlet],
   template: `
     <div
-      class="popover w-[312px] p-3 text-[13px] grid gap-2.5"
+      class="popover w-[312px] p-3 text-[13px] grid grid-cols-1 gap-2.5"
       role="dialog"
       aria-label="Drawing"
       data-testid="style-editor"
@@ -24,7 +24,7 @@ import { InView } from './in-view';
           <ng-container *ngComponentOutlet="e; inputs: { of: o }" />
         }
       }
-      <div class="border-t border-line-soft pt-2.5 grid gap-2">
+      <div class="border-t border-line-soft pt-2.5 grid grid-cols-1 gap-2">
         @if (others().length) {
           <label class="grid grid-cols-[92px_1fr] items-center gap-2"
             ><span>Draw like</span>

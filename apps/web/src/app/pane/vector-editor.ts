@@ -37,7 +37,7 @@ const RULES: { id: BreakRule; title: string }[] = [
   selector: 'helk-vector-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ClassPalettes, FormulaField, RampList, SliderRow],
-  host: { class: 'grid gap-2.5' },
+  host: { class: 'grid grid-cols-1 gap-2.5' },
   templateUrl: './vector-editor.html',
 })
 export class VectorEditor {

@@ -70,7 +70,7 @@ import { ProjectStore, summaryOf } from '../state/project.store';
       </div>
     </ng-template>
     <ng-template #dialog let-kind>
-      <form class="popover p-5 w-[380px] grid gap-3" (submit)="done($event, kind)">
+      <form class="popover p-5 w-[380px] grid grid-cols-1 gap-3" (submit)="done($event, kind)">
         @if (kind === 'delete') {
           <h2 class="voice text-[19px]">Delete “{{ store.project()?.name }}”?</h2>
           <p class="text-[13px] text-ink-2">

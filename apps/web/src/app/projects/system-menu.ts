@@ -31,13 +31,17 @@ import { ProjectStore } from '../state/project.store';
       (detach)="open.set(false)"
       (overlayKeydown)="$event.key === 'Escape' && open.set(false)"
     >
-      <div class="popover w-[380px] p-4 grid gap-3 text-[13px]" role="dialog" aria-label="System of the project">
+      <div
+        class="popover w-[380px] p-4 grid grid-cols-1 gap-3 text-[13px]"
+        role="dialog"
+        aria-label="System of the project"
+      >
         <div>
           <h2 class="voice text-[18px] leading-tight">In which system do we look at it?</h2>
           <p class="text-ink-2 mt-1">{{ name() }}{{ code() === name() ? '' : ', ' + code() }}, in {{ unit() }}</p>
         </div>
         @if (suggested().length) {
-          <div class="grid gap-0.5" data-testid="suggested-systems">
+          <div class="grid grid-cols-1 gap-0.5" data-testid="suggested-systems">
             @for (s of suggested(); track s.code) {
               <button
                 class="text-left px-2 py-1.5 rounded hover:bg-act-soft"
@@ -53,7 +57,7 @@ import { ProjectStore } from '../state/project.store';
             }
           </div>
         }
-        <label class="grid gap-1"
+        <label class="grid grid-cols-1 gap-1"
           ><span class="text-ink-2">Another one</span>
           <helk-crs-field value="" [place]="place()" (picked)="take($event)"
         /></label>

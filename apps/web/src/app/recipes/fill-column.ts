@@ -40,7 +40,7 @@ const MOST = 500;
         {{ values().join(', ') }}
       </p>
     }
-    <div class="grid gap-1.5 mt-2.5">
+    <div class="grid grid-cols-1 gap-1.5 mt-2.5">
       <button class="btn" [disabled]="!values().length" (click)="each()" data-testid="fill-each">
         {{ values().length }} rows, one for each
       </button>

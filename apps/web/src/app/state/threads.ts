@@ -1,4 +1,4 @@
-import { kindOf, systemOf, systemText } from '@helk/core';
+import { commonName, kindOf, systemOf, systemText } from '@helk/core';
 import { datasetsIn } from '@helk/core/api/refs';
 import type { ApiRun } from '@helk/core/api/schemas';
 import { madeBy } from './made-by';
@@ -132,22 +132,8 @@ function sets(datasets: readonly DatasetItem[]): Map<string, string> {
   return keys;
 }
 
-/** What alike names share: `elevation-nw`, `elevation-se` -> `elevation`; `tm_201601 mended`, `tm_201602 mended` -> `tm … mended`. */
-export function titleOf(items: DatasetItem[]): string {
+/** What names of datasets share; where they share nothing, the first of them. */
+export function titleOf(items: readonly DatasetItem[]): string {
   const names = items.map((d) => d.name);
-  if (names.length === 1) return names[0]!;
-  let common = names[0]!;
-  for (const n of names) while (!n.startsWith(common)) common = common.slice(0, -1);
-  // Not half a word, nor half a number: of `tm_201601` and `tm_201702` it is `tm`.
-  const goOn = (what: RegExp): boolean => what.test(common) && names.some((n) => what.test(n.charAt(common.length)));
-  if (goOn(/\d$/)) common = common.replace(/\d+$/, '');
-  else if (goOn(/\p{L}$/u)) common = common.replace(/\p{L}+$/u, '');
-  const start = common.replace(/[-_ .]+\w?$/, '').trim();
-  if (!start) return `${names[0]} and ${names.length - 1} more`;
-  const rests = names.map((n) => n.slice(common.length));
-  let end = rests[0]!;
-  for (const r of rests) while (!r.endsWith(end)) end = end.slice(1);
-  // Whole words again: of `tm_1 mended` and `tm_11 mended` it is `mended`.
-  end = rests.some((r) => r === end) ? '' : end.replace(/^[^-_ .]*[-_ .]*/, '');
-  return end ? `${start} … ${end}` : start;
+  return commonName(names) ?? `${names[0]} and ${names.length - 1} more`;
 }

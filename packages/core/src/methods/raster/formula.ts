@@ -141,7 +141,9 @@ export const formula = defineMethod({
     const wide = bands.some((b) => isWide(b.info.held?.type ?? b.info.storedType));
     const through = unitThrough(tree, (n) => all[names.get(n) ?? -1]?.info.unit ?? null);
     const unit = p.unit || (through === undefined ? '' : through);
-    const head = measureHead(grid, { name: 'result', unit, storedType: wide ? 'float64' : 'float32' });
+    // What is left of the values of one band is still called as it is.
+    const name = through !== undefined && bands.length === 1 ? bands[0]!.info.name : 'result';
+    const head = measureHead(grid, { name, unit, storedType: wide ? 'float64' : 'float32' });
     const sink = job.raster('result', head);
     const known = [...names].flatMap(([n, i]) => (used.includes(i) ? [[n, used.indexOf(i)] as const] : []));
     const params = { formula: p.formula, names: known, missing: bands.map((b) => missingOf(b.info)) };

@@ -5,6 +5,7 @@ import { plural } from '../../data/check';
 import { dateInName, isoText, PRECISIONS, readDate, type Precision, type ReadDate } from '../../data/dates';
 import { featureCount, FeaturesBuilder, featuresIn, type Features } from '../../data/features';
 import type { RasterHandle } from '../../data/handle';
+import { commonName } from '../../data/names';
 import { formatNumber } from '../../data/number-words';
 import { cellCount, missingOf, sameGrid, type Cells, type Grid, type RasterInfo } from '../../data/raster';
 import { CELL, type TimeStack } from '../../data/stack';
@@ -66,7 +67,10 @@ export const stackRasters = defineMethod({
       rows: 'zones',
     }),
   },
-  named: ({ rasters: [name] = ['Grids'] }, p) => `${p.variable?.trim() || bare(name) || name} through time`,
+  named: ({ rasters: names = ['Grids'] }, p) => {
+    const name = commonName(names) ?? names[0]!;
+    return `${p.variable?.trim() || bare(name) || name} through time`;
+  },
   figures: {
     locations: { label: 'Places' },
     steps: { label: 'Steps' },
