@@ -46,6 +46,7 @@ export const MendShape = z.object({
       role: z.string(),
       input: z.string(),
       params: z.record(z.string(), z.unknown()).optional(),
+      each: z.array(z.number().int().min(0)).optional(),
     })
     .optional(),
 });

@@ -2,7 +2,14 @@
 export interface Mend {
   label: string;
   set?: Record<string, unknown>;
-  run?: { method: string; role: string; input: string; params?: Record<string, unknown> };
+  run?: {
+    method: string;
+    role: string;
+    input: string;
+    params?: Record<string, unknown>;
+    /** Of an input of many: those that are mended, each by a run of its own; all in one run where not given. */
+    each?: number[];
+  };
 }
 
 /** A finding before the run. `fine` is said too: an analyst wants to know what has been looked at. */

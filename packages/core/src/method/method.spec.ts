@@ -10,7 +10,10 @@ import { describeMethod } from './describe';
 import { FAMILIES, familyOf, methodOf, methods } from './registry';
 import { forecast, resolveParams } from './resolve';
 import { runMethod } from './run';
+import { bandFacts } from '../data/band-facts';
+import type { Check } from '../data/check';
 import { infoOf } from '../data/kinds';
+import type { RasterInfo } from '../data/raster';
 
 beforeAll(setupNode);
 
@@ -228,5 +231,54 @@ describe('the error catalogue', () => {
       'store.full',
     );
     expect(toProblem(new RangeError('Array buffer allocation failed')).code).toBe('method.memory');
+  });
+});
+
+describe('a missing-value code in the data', () => {
+  const coded = (): ReturnType<typeof rasterOf> =>
+    rasterOf(
+      40,
+      Array.from({ length: 1600 }, (_, i) => (i % 40 < 2 ? -9999 : 100 + (i % 37))),
+    );
+  const sound = (): ReturnType<typeof rasterOf> =>
+    rasterOf(
+      40,
+      Array.from({ length: 1600 }, (_, i) => 100 + (i % 37)),
+    );
+  const known = (d: ReturnType<typeof rasterOf>): RasterInfo => {
+    const info = infoOf(d) as RasterInfo;
+    return { ...info, bands: [{ ...info.bands[0]!, facts: bandFacts(d.bands[0]!, d.grid) }] };
+  };
+  const codes = (id: string, infos: Record<string, ReturnType<typeof rasterOf>[]>, params = {}): Check[] =>
+    forecast(
+      methodOf(id),
+      Object.fromEntries(Object.entries(infos).map(([r, l]) => [r, l.map(known)])),
+      params,
+    ).checks.filter((c) => c.code === 'band.suspectCode');
+
+  it('is said before any run that would take it for a value, with its mend', () => {
+    for (const [id, role] of [
+      ['terrain.slope', 'elevation'],
+      ['raster.smooth', 'raster'],
+      ['raster.toPoints', 'rasters'],
+    ] as const) {
+      const [c] = codes(id, { [role]: [coded()] });
+      expect(c?.message).withContext(id).toContain('-9999 stands apart');
+      expect(c?.mend?.run).toEqual({
+        method: 'raster.formula',
+        role: 'rasters',
+        input: role,
+        params: { formula: 'a == -9999 ? 0 / 0 : a', unit: 'm' },
+      });
+    }
+  });
+
+  it('is said once of many, which are mended each by itself', () => {
+    const all = codes('raster.mosaic', { tiles: [coded(), sound(), coded()] });
+    expect(all.map((c) => [c.message.slice(0, 15), c.mend?.run?.each])).toEqual([['In 2 of 3: -999', [0, 2]]]);
+  });
+
+  it('is not said by what mends it', () => {
+    expect(codes('raster.formula', { rasters: [coded()] }, { formula: 'a == -9999 ? 0 / 0 : a' })).toEqual([]);
   });
 });

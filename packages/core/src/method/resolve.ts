@@ -84,6 +84,40 @@ export function narrowed(m: Method, infos: Infos): { infos: Infos; checks: Check
 }
 
 /**
+ * What was said of the data on their arrival and bears on what is computed from them; of an input of many once for all that it is true of.
+ * A method that mends it has nothing to say of it.
+ */
+function doubts(m: Method, infos: Infos): Check[] {
+  const all: Check[] = [];
+  for (const [role, list] of Object.entries(infos)) {
+    const told = new Map<string, { check: Check; of: number[] }>();
+    list.forEach((info, i) => {
+      for (const check of kindOf(info).doubts?.(info) ?? []) {
+        if (check.mend?.run?.method === m.id) continue;
+        const key = check.mend?.label ?? check.message;
+        const same = told.get(key);
+        if (same) same.of.push(i);
+        else told.set(key, { check, of: [i] });
+      }
+    });
+    for (const { check, of } of told.values()) {
+      const which =
+        list.length < 2 ? '' : of.length < 2 ? `Number ${of[0]! + 1}: ` : `In ${of.length} of ${list.length}: `;
+      const run = check.mend?.run;
+      all.push({
+        ...check,
+        about: role,
+        message: which + check.message,
+        ...(run
+          ? { mend: { ...check.mend!, run: { ...run, input: role, ...(list.length > 1 ? { each: of } : {}) } } }
+          : {}),
+      });
+    }
+  }
+  return all;
+}
+
+/**
  * Parameters read, defaults put in, `auto` and absent ones that the data suggest filled with the suggestion.
  *
  * @throws HelkError `method.parameter`, naming the parameter and what was given.
@@ -185,7 +219,7 @@ export function foresee(m: Method, given: Infos, params: Record<string, unknown>
   const resolved = resolveParams(m, infos, params);
   const inputs = byRole(m, infos) as never;
   return {
-    checks: [...checks, ...(m.checks?.(inputs, resolved.values as never) ?? [])],
+    checks: [...checks, ...doubts(m, infos), ...(m.checks?.(inputs, resolved.values as never) ?? [])],
     suggestions: resolved.suggestions,
     estimate: m.estimate?.(inputs, resolved.values as never) ?? null,
     plain: resolved.plain,

@@ -423,21 +423,19 @@ export class RunSheet {
     const input = before.inputs[m.run.input] ?? [];
     this.mending.set(m.label);
     try {
-      const started = await this.store.startRun({
-        method: m.run.method,
-        inputs: { [m.run.role]: input },
-        params: m.run.params ?? {},
-        seed: 1,
-        variantOf: null,
-      });
-      const run = started ? await this.store.ended(started.id) : undefined;
-      const result = run?.outputs[0];
-      if (run?.state !== 'done' || !result) throw new Error(run?.problem?.message ?? 'It was not run.');
-      this.bench.showBeside(result);
+      const { method, role, params = {}, each } = m.run;
+      const one = async (refs: string[]): Promise<string> => {
+        const made = await this.store.runToEnd(method, { [role]: refs }, params);
+        if (!made[0]) throw new Error('It was not run.');
+        return made[0];
+      };
+      const mended = [...input];
+      if (each) for (const i of each) mended[i] = await one([input[i]!]);
+      else mended.splice(0, input.length, await one(input));
       const sheet = this.bench.sheet();
+      if (mended.length === 1) this.bench.showBeside(mended[0]!);
       // The sheet goes on with the mended data, unless another one has been opened meanwhile.
-      if (sheet?.method === before.method)
-        this.bench.fillSheet({ inputs: { ...sheet.inputs, [m.run.input]: [result] } });
+      if (sheet?.method === before.method) this.bench.fillSheet({ inputs: { ...sheet.inputs, [m.run.input]: mended } });
     } catch (e) {
       this.store.notify(sentence(e), 'refused');
     }

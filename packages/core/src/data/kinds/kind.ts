@@ -111,6 +111,8 @@ export interface KindRecord<N extends string, D, I, H extends Handle<D, I, N>> {
   details(info: I): { name: string; value: string }[];
   /** What an analyst should know before using it, beside what is true of every kind. Ordered by weight. */
   checks(info: I): Check[];
+  /** Those of them that bear on whatever is computed from it, and are said again before a run. */
+  doubts?(info: I): Check[];
   /** The same dataset with what was given by hand. @throws HelkError `request.invalid` for what it cannot have, or has already */
   give(info: I, given: Given): I;
   /** Its rows, where it has any: how many, of which columns, and what several of them are called. */

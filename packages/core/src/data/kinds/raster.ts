@@ -146,6 +146,7 @@ export const raster: KindRecord<'raster', Raster, RasterInfo, RasterHandle> = {
     ];
   },
   checks: rasterChecks,
+  doubts: (info) => rasterChecks(info).filter((c) => c.code === 'band.suspectCode'),
   give: (info, by) => {
     const out: RasterInfo = { ...info, bands: info.bands.map((b) => ({ ...b })) };
     if (by.crs !== undefined) out.grid = { ...info.grid, crs: parseCrs(by.crs) };

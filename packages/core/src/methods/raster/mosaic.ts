@@ -174,14 +174,6 @@ function tileChecks(tiles: RasterInfo[]): Check[] {
         message: `Tile ${n} holds ${t.bands[0].kind === 'category' ? 'classes' : 'measured values'}, the first does not.`,
       });
     }
-    const code = t.bands[0]?.facts?.suspectCode;
-    if (code)
-      checks.push({
-        level: 'look',
-        code: 'band.suspectCode',
-        about,
-        message: `${code.value} in tile ${n} looks like a missing-value code and would be laid in as a value.`,
-      });
   });
   const codes = new Set(tiles.map((t) => t.bands[0]?.missingCode ?? null));
   if (codes.size > 1) {

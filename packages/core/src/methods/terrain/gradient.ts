@@ -232,14 +232,6 @@ export function elevationChecks({ elevation }: InfosOf<Elevation>, about: 'slope
     });
   }
   const f = band.facts;
-  if (f?.suspectCode) {
-    checks.push({
-      level: 'look',
-      code: 'band.suspectCode',
-      about: role,
-      message: `${f.suspectCode.value} looks like a missing-value code and would count as an elevation.`,
-    });
-  }
   if (f && f.enclosedCells > 0) {
     checks.push({
       level: 'look',
@@ -252,7 +244,7 @@ export function elevationChecks({ elevation }: InfosOf<Elevation>, about: 'slope
       mend: { label: 'Fill the holes first', run: { method: 'raster.fillGaps', role: 'raster', input: role } },
     });
   }
-  if (!checks.length)
+  if (!checks.length && !f?.suspectCode)
     checks.push({ level: 'fine', code: 'fine', about: role, message: 'Projected, in metres, no enclosed holes.' });
   return checks;
 }
