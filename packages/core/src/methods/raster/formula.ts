@@ -84,6 +84,7 @@ export const formula = defineMethod({
   }),
   preview: { kind: 'formula', input: 'rasters', param: 'formula' },
   outputs: { result: output.raster('Result') },
+  named: ({ rasters = [] }) => (rasters.length === 1 ? `${rasters[0]}, by formula` : 'Result'),
   figures: {
     min: { label: 'Lowest', unit: 'result' },
     max: { label: 'Highest', unit: 'result' },
