@@ -243,3 +243,66 @@ test('the address leads to a dataset, back and forward work, and two tabs keep t
   await page.goto(`${at.replace(/[a-z0-9]+$/, 'abcdef123456')}`);
   await expect(page.getByTestId('notice').last()).toContainText('not in this project any more');
 });
+
+test('what is not known of many files, and what is wrong with them, is said and mended for all at once', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  const tile = (name: string, k: number) => {
+    const cells = Array.from({ length: 40 }, (_, y) =>
+      Array.from({ length: 40 }, (_, x) => (k === 1 && y < 2 && x < 9 ? -99 : 300 + ((x * y) % 83))).join(' '),
+    );
+    const head = `ncols 40\nnrows 40\nxllcorner ${311_000 + 400 * k}\nyllcorner 4102000\ncellsize 10\n`;
+    return { name, mimeType: 'text/plain', buffer: Buffer.from(head + cells.join('\n')) };
+  };
+  await openBench(page);
+  await newProject(page, `Feet ${Date.now()}`);
+  await page
+    .getByTestId('files')
+    .setInputFiles([
+      tile('relief_a_ft.asc', 0),
+      tile('relief_b_ft.asc', 1),
+      tile('moss_2011.asc', 3),
+      tile('moss_2012.asc', 3),
+    ]);
+  await page.getByTestId('stage-ledger').click();
+  // Each set by its names, though all are of one make.
+  await expect(rows(page)).toHaveCount(2, { timeout: 60_000 });
+  await expect(page.getByRole('button', { name: 'relief … ft', exact: true })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'moss', exact: true })).toBeVisible();
+
+  // The unit in their names is offered, given to both, and can be taken back.
+  const offer = page.getByTestId('unit-offer');
+  await expect(offer).toContainText('The names of 2 files, relief … ft, end in “ft”');
+  await offer.getByRole('button', { name: 'The values are in ft' }).click();
+  await expect(offer).toHaveCount(0);
+  const reliefs = page.locator('helk-ledger-row').filter({ hasText: 'relief … ft' });
+  await expect(reliefs).toContainText('raster · ft');
+  await page.keyboard.press('Control+z');
+  await expect(offer).toBeVisible();
+  await offer.getByRole('button', { name: 'They are not' }).click();
+  await expect(offer).toHaveCount(0);
+
+  // Their checks choose all of them; unit and system are said once.
+  await reliefs.locator('.tag-look').click();
+  const bar = page.getByTestId('chosen');
+  await expect(bar).toContainText('2 chosen');
+  await bar.getByTestId('unit-of').click();
+  await expect(bar.getByLabel('Unit of their values')).toHaveValue('ft');
+  await bar.getByRole('button', { name: 'Give it' }).click();
+  await expect(reliefs).toContainText('raster · ft');
+  await bar.getByRole('button', { name: 'Say their system' }).click();
+  await bar.getByLabel('Coordinate system').fill('EPSG:32630');
+  await bar.getByLabel('Coordinate system').press('Enter');
+  await expect(bar.getByRole('button', { name: 'Say their system' })).toHaveCount(0);
+
+  // A code in one of several inputs is said before the run and mended there, in that one only.
+  await bar.getByTestId('run-on').click();
+  await page.keyboard.type('join tiles into one grid');
+  await page.keyboard.press('Enter');
+  await expect(page.getByTestId('check-band.suspectCode')).toContainText('Number 2: -99');
+  await page.getByRole('button', { name: 'Make -99 missing in a copy' }).click();
+  await expect(page.getByTestId('check-band.suspectCode')).toHaveCount(0);
+  await runSheet(page);
+  await expect(page.getByTestId('run-result')).toContainText(/Missing cells\s*18/);
+});

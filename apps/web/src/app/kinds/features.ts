@@ -124,11 +124,16 @@ export function areaAt(f: Features, place: Place, crs: Crs): number {
   return -1;
 }
 
+/** Areas that are filled so much that nothing is seen through them. */
+export const hiding = (geometry: string, { fill, opacity }: VectorStyle): boolean =>
+  geometry === 'polygon' && fill * opacity > 0.5;
+
 export const features: ClientKind<'features', VectorStyle> = {
   kind: 'features',
   goes: 'on top',
   swipes: false,
 
+  hides: (info, look) => hiding(info.geometry, look),
   look: (info, shows, colour) => ({
     ...PLAIN_VECTOR,
     colour,

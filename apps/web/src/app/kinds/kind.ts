@@ -148,6 +148,8 @@ export interface ClientKind<N extends DatasetKind, L extends object> {
   /** The one colour by which it is told from others; null where it has many. */
   colour(look: L): string | null;
   recoloured(look: L, colour: string): L;
+  /** Whether, drawn so, it hides what lies beneath it. */
+  hides?(info: Kinds[N]['info'], look: L): boolean;
   /** Whether the values of both mean the same, so that one is drawn as the other is. */
   alike(a: Kinds[N]['info'], b: Kinds[N]['info']): boolean;
   /** What its colours mean, and what means the same. */

@@ -5,7 +5,7 @@ import { stepLabel } from '@helk/core/data/time-steps';
 import { overAllSteps, spreadOf, StackDrawn } from '../draw/stack-layer';
 import type { DatasetItem } from '../state/project.store';
 import { stepsSeen } from '../state/stack-data';
-import { areaAt, drawSmall, features } from './features';
+import { areaAt, drawSmall, features, hiding } from './features';
 import type { ClientKind, Reading } from './kind';
 import { rowWords } from './rows';
 
@@ -36,6 +36,7 @@ export const stack: ClientKind<'stack', VectorStyle> = {
   goes: 'on top',
   swipes: false,
 
+  hides: (info, look) => hiding(info.geometry, look),
   look: (info, shows, colour) => ({
     ...features.look(featuresOf(info)!, shows, colour),
     by: firstClasses(info),

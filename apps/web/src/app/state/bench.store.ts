@@ -151,7 +151,12 @@ export const BenchStore = signalStore(
         // What stands on top stays there.
         const at = kept.findIndex((l) => item(l.dataset) && clientKind(item(l.dataset)!.info).goes === 'on top');
         const under = goes === 'in place' && at >= 0 ? at : kept.length;
-        const layers = goes === 'beneath' && !add ? [known, ...kept] : kept.toSpliced(under, 0, known);
+        // What is asked for is seen: beneath points and lines, but not beneath filled areas.
+        const hidden = kept.findLastIndex((l) => {
+          const over = item(l.dataset);
+          return over && l.visible && clientKind(over.info).hides?.(over.info, looks.of(over, l));
+        });
+        const layers = kept.toSpliced(goes === 'beneath' && !add ? hidden + 1 : under, 0, known);
         return { ...p, kind: p.panel ? MAP : p.kind, panel: null, layers, swipe: layers.length > 1 ? p.swipe : null };
       });
       patchState(s, { activePane: pane, selected: id });

@@ -21,14 +21,15 @@ import { ProjectStore } from './project.store';
 import { NOTHING_WRITTEN } from './written';
 
 const crs = crsOfCode(32627);
-function shapes(columns = [numberColumn('n', [1])]) {
+function shapes(columns = [numberColumn('n', [1])], geometry: 'line' | 'polygon' = 'line') {
   const b = new FeaturesBuilder();
   b.coordinate(0, 0);
   b.coordinate(10, 10);
+  if (geometry === 'polygon') b.coordinate(10, 0);
   b.endRing();
   b.endPart();
   b.endFeature();
-  return b.build('line', crs, columns);
+  return b.build(geometry, crs, columns);
 }
 const grid = (unit: string, role?: string): Dataset =>
   measureRaster({ crs, x: 0, y: 20, dx: 10, dy: 10, columns: 2, rows: 2 }, Float32Array.of(1, 2, 3, 4), {
@@ -58,6 +59,7 @@ class FakeApi {
       datasets: [
         set('ground0001', grid('m', 'elevation')),
         set('roads00001', shapes()),
+        set('areas00001', shapes(undefined, 'polygon')),
         set('paths00001', shapes()),
         set('streams001', shapes([numberColumn('order', [2])]), { runId: 'streamrun1', role: 'streams' }),
         set('subset0001', shapes(), { runId: 'subsetrun1', role: 'subset' }),
@@ -132,6 +134,17 @@ describe('how datasets are drawn', () => {
     bench.restyle(1, 'ground0001', { ramp: 'tide', opacity: 0.4 });
     expect(look<RasterStyle>('smooth0001')).toEqual(jasmine.objectContaining({ ramp: 'tide', opacity: 1 }));
     expect(look<RasterStyle>('slope00001').ramp).toBe('ember');
+  });
+
+  it('lets a grid that is asked for be seen: beneath lines and faint areas, not beneath filled ones', () => {
+    const order = (): string[] => bench.pane().layers.map((l) => l.dataset);
+    bench.show('areas00001', 1, true);
+    bench.show('ground0001', 1, false);
+    expect(order()).toEqual(['ground0001', 'areas00001']);
+    bench.restyle(1, 'areas00001', { fill: 0.9 });
+    bench.show('roads00001', 1, true);
+    bench.show('slope00001', 1, false);
+    expect(order()).toEqual(['areas00001', 'slope00001', 'roads00001']);
   });
 
   it('stays when it is taken out of a pane, and is the same in every pane', () => {
