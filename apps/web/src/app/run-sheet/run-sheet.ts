@@ -321,7 +321,12 @@ export class RunSheet {
       shown = now;
       // Whoever asked for it goes on in it: its first field has the keyboard.
       afterNextRender(
-        () => host.querySelector<HTMLElement>('[data-fields] :is(input, select, [role=combobox], button:not([data-testid^=draw-]))')?.focus(),
+        () =>
+          host
+            .querySelector<HTMLElement>(
+              '[data-fields] :is(input, select, [role=combobox], button:not([data-testid^=draw-]))',
+            )
+            ?.focus(),
         { injector },
       );
     });
