@@ -4,6 +4,7 @@ import { formatBytes, kindOf } from '@helk/core';
 import { ICONS } from '../parts/icons';
 import { together } from './together';
 import { Api } from '../api/api';
+import { Card } from '../ledger/card';
 import { DatasetChecks } from '../ledger/dataset-checks';
 import { BenchStore } from '../state/bench.store';
 import { REVIEWED, ReviewStore } from '../state/review.store';
@@ -105,7 +106,7 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
           }
         </summary>
         <p class="num text-ink-2 py-1 leading-[1.5]">{{ facts(d) }}</p>
-        <helk-dataset-checks class="mb-1" [item]="d" />
+        <helk-dataset-checks class="mb-1" [item]="d" (system)="card.open(d.id, 'system')" />
         <button class="link text-[12.5px]" (click)="bench.show(d.id, bench.activePane(), false)">See it</button>
       </details>
     } @empty {
@@ -136,6 +137,7 @@ import { crsOf, ProjectStore, summaryOf, type DatasetItem } from '../state/proje
 export class Gather {
   protected readonly store = inject(ProjectStore);
   protected readonly bench = inject(BenchStore);
+  protected readonly card = inject(Card);
   protected readonly over = signal(false);
   protected readonly lookFirst = signal(false);
   private readonly api = inject(Api);

@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, inject, input, output } from '@angu
 import { Said } from '../parts/said';
 import { BenchStore } from '../state/bench.store';
 import { ProjectStore, type DatasetItem } from '../state/project.store';
-import { Card } from './card';
 
 /** What checks have to say of a dataset, each with its mend. */
 @Component({
@@ -17,7 +16,7 @@ import { Card } from './card';
         @if (c.mend?.run; as r) {
           <button class="link block" (click)="mend(r.method, r.role, r.params)">{{ c.mend!.label }}</button>
         } @else if (!about() && (c.code === 'crs.missing' || c.code === 'crs.implausible')) {
-          <button class="link block" (click)="say()">Say which it is</button>
+          <button class="link block" (click)="system.emit()">Say which it is</button>
         } @else if (c.code === 'table.noCoordinates') {
           <button class="link block" (click)="place()">Place its rows</button>
         }
@@ -31,17 +30,14 @@ export class DatasetChecks {
   readonly about = input(false);
   /** A sheet was opened. */
   readonly left = output();
+  /** Its system is to be said. */
+  readonly system = output();
   private readonly bench = inject(BenchStore);
   private readonly store = inject(ProjectStore);
-  private readonly card = inject(Card);
 
   protected mend(method: string, role: string, params: Record<string, unknown> = {}): void {
     this.bench.openSheet(method, { [role]: [this.item().id] }, params);
     this.left.emit();
-  }
-
-  protected say(): void {
-    void this.card.open(this.item().id, 'system');
   }
 
   protected place(): void {
