@@ -227,6 +227,24 @@ describe('the server', () => {
     expect([info.grid.crs?.code, info.bands[0]!.unit]).toEqual(['EPSG:32627', 'm']);
   });
 
+  it('lets a unit that was given by hand be corrected and taken back, and remembers the last word', async () => {
+    const p = await project();
+    const r = await takeIn(
+      p,
+      new TextEncoder().encode('ncols 2\nnrows 1\nxllcorner 0\nyllcorner 0\ncellsize 1\n1 2\n'),
+      'a.asc',
+    );
+    const say = async (unit: string): Promise<[string | null, string[]]> => {
+      const d = (await call<ApiDataset>(`/api/projects/${p}/datasets/${r.outputs[0]}`, 'PATCH', { unit })).data;
+      const told = d.checks.filter((c) => c.code === 'unit.given').map((c) => c.message);
+      return [(d.info as unknown as RasterInfo).bands[0]!.unit, told];
+    };
+    expect(await say('m')).toEqual(['m', ['The unit was given by hand: m.']]);
+    expect(await say('ft')).toEqual(['ft', ['The unit was given by hand: ft.']]);
+    expect(await say('')).toEqual([null, []]);
+    expect((await say('cm'))[0]).toBe('cm');
+  });
+
   it('lets a system that cannot be the data’s be set right, and remembers that it was', async () => {
     const p = await project();
     const file = (crs: string): Uint8Array =>
