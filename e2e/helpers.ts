@@ -81,18 +81,22 @@ export async function takeIn(page: Page, name: string, buffer: Buffer): Promise<
   await page.getByTestId('files').setInputFiles({ name, mimeType: 'application/octet-stream', buffer });
 }
 
-/** Whether a pane's map has painted anything that is not its paper. */
-export async function isPainted(page: Page, pane: number): Promise<boolean> {
-  return page.getByTestId(`pane-${pane}`).evaluate((el) => {
+/**
+ * Whether a pane's map has painted anything that is not its paper.
+ *
+ * @param least pixels, of each hundred one is looked at; thin lines in a wide view have few
+ */
+export async function isPainted(page: Page, pane: number, least = 40): Promise<boolean> {
+  return page.getByTestId(`pane-${pane}`).evaluate((el, least) => {
     for (const c of el.querySelectorAll('canvas')) {
       if (!c.width || !c.height) continue;
       const d = c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data;
       let n = 0;
       for (let i = 3; i < d.length; i += 400) if (d[i]! > 200) n++;
-      if (n > 40) return true;
+      if (n > least) return true;
     }
     return false;
-  });
+  }, least);
 }
 
 /** Puts a dataset, by its name, into an input of the open run sheet. */

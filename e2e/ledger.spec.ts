@@ -300,7 +300,7 @@ test('what is not known of many files, and what is wrong with them, is said and 
   await bar.getByTestId('run-on').click();
   await page.keyboard.type('join tiles into one grid');
   await page.keyboard.press('Enter');
-  await expect(page.getByTestId('check-band.suspectCode')).toContainText('Number 2: -99');
+  await expect(page.getByTestId('check-band.suspectCode')).toContainText(/Number [12]: -99/);
   await page.getByRole('button', { name: 'Make -99 missing in a copy' }).click();
   await expect(page.getByTestId('check-band.suspectCode')).toHaveCount(0);
   await runSheet(page);

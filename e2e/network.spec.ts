@@ -99,7 +99,7 @@ test('streets become a network, and who is reached on foot and by bicycle is see
   await expect(figure(page, 'components')).toHaveText('2');
   await expect(row(page, 'Network')).toContainText('network');
   await closeSheet(page);
-  await expect.poll(() => isPainted(page, 1)).toBe(true);
+  await expect.poll(() => isPainted(page, 1, 5)).toBe(true);
   await row(page, 'Network').click();
   await expect(page.getByTestId('faults')).toContainText('2 parts that do not hang together');
 
