@@ -25,12 +25,13 @@ export function datasetRoutes(app: Express, { projects, runs, temp, config }: Co
     if (body.look) changes.look = lookFor(row, body.look);
     const { crs, unit, classes, band, bandName, role, wavelength } = body;
     const by = { crs, unit, classes, bandName, role, wavelength };
-    const unitByHand = (JSON.parse(row.notes) as Note[]).some((n) => n.code === 'unit.given');
     if (Object.values(by).some((v) => v !== undefined)) {
       const info = JSON.parse(row.info) as DatasetInfo;
+      const notes = JSON.parse(row.notes) as Note[];
+      const unitByHand = notes.some((n) => n.code === 'unit.given');
       const given = kindOf(info).give(info, { ...by, band, unitByHand });
       changes.info = JSON.stringify(given);
-      changes.notes = JSON.stringify(notesAfter(row, body, given));
+      changes.notes = JSON.stringify(notesAfter(notes, body, given));
     }
     if (Object.keys(changes).length)
       await p
@@ -102,11 +103,10 @@ function lookFor(row: DatasetRow, look: unknown): string {
 
 /** Notes of the arrival that asked for a system are answered by one; what was given by hand is remembered. */
 function notesAfter(
-  row: DatasetRow,
+  notes: readonly Note[],
   body: { crs?: string | undefined; unit?: string | undefined },
   info: DatasetInfo,
 ): Note[] {
-  const notes = JSON.parse(row.notes) as Note[];
   const crs = systemOf(info);
   const given = (code: string, message: string): Note => ({ level: 'info', code, message });
   return [

@@ -1,3 +1,6 @@
+/** The words of a name, with the digits in them: `LX_20190204 (swir1)` -> `LX`, `20190204`, `swir1`. */
+export const wordsIn = (name: string): string[] => name.match(/[\p{L}\p{N}]+/gu) ?? [];
+
 /**
  * Names of which no two are alike: a name that is taken gets the first free number behind it. Each name costs the same however many
  * there are of it.

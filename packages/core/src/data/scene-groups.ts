@@ -1,5 +1,6 @@
 import { BAND_ROLES, roleOf } from './band-roles';
 import { sameCrs } from './crs-record';
+import { wordsIn } from './names';
 import { gridExtent, type RasterInfo } from './raster';
 
 /** Files of one band that belong together, in the order of their bands. */
@@ -21,8 +22,6 @@ interface Single {
 const NUMBERED = /^(?:b|bd|band|ch|channel)?0*(\d{1,2})([a-z]?)$/i;
 /** Cells of another size have files of their own names: `10m`. */
 const SIZE = /^\d{1,4}m$/i;
-
-const tokens = (name: string): string[] => name.split(/[^\p{L}\p{N}]+/u).filter(Boolean);
 
 const isBandWord = (t: string): boolean => NUMBERED.test(t) || roleOf({ name: t }) !== null;
 
@@ -63,7 +62,7 @@ export function sceneGroups(all: readonly Single[]): SceneGroup[] {
   const groups = new Map<string, Single[]>();
   for (const d of single) {
     // Names that are alike but for words of bands and sizes stand together.
-    const key = tokens(d.name)
+    const key = wordsIn(d.name)
       .map((t) => (SIZE.test(t) ? '#m' : isBandWord(t) ? '#' : t.toLowerCase()))
       .join(' ');
     const list = [...groups].find(([k, l]) => k.startsWith(`${key}|`) && together(l[0]!.info, d.info))?.[1];
@@ -72,7 +71,7 @@ export function sceneGroups(all: readonly Single[]): SceneGroup[] {
   }
   return [...groups.values()].flatMap((list): SceneGroup[] => {
     if (list.length < 2) return [];
-    const names = list.map((d) => tokens(d.name));
+    const names = list.map((d) => wordsIn(d.name));
     const k = varying(names);
     if (k === null) return [];
     const word = new Map(list.map((d, i) => [d.id, names[i]![k]!]));

@@ -434,9 +434,8 @@ export class RunSheet {
         if (!made[0]) throw new Error('It was not run.');
         return made[0];
       };
-      const mended = [...input];
-      if (each) for (const i of each) mended[i] = await one([input[i]!]);
-      else mended.splice(0, input.length, await one(input));
+      const mended = each ? [...input] : [await one(input)];
+      for (const i of each ?? []) mended[i] = await one([input[i]!]);
       const sheet = this.bench.sheet();
       if (mended.length === 1) this.bench.showBeside(mended[0]!);
       // The sheet goes on with the mended data, unless another one has been opened meanwhile.

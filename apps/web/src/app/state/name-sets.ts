@@ -1,8 +1,10 @@
+import { wordsIn } from '@helk/core';
+
 /**
  * How a name can be read: by its words, `LX_20190204_swir1` -> `lx`, `20190204`, `swir1`, and by letters and digits, `tile12` -> `tile`, `12`.
  */
 function readings(name: string): string[][] {
-  const words = name.toLowerCase().match(/[\p{L}\d]+/gu) ?? [name];
+  const words = wordsIn(name.toLowerCase());
   const parts = words.flatMap((w) => w.match(/\p{L}+|\d+/gu) ?? [w]);
   // The only word of a name is no difference to its likes where a number in it can be one.
   return words.length === 1 && parts.length > 1 ? [parts] : [words, parts];

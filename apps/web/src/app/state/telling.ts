@@ -54,22 +54,23 @@ export class Telling {
     const was = of.map((d) => systemOf(d.info));
     const tellings = of.map((d, i) => ({ id: d.id, now: { crs }, was: { crs: was[i] ? systemText(was[i]) : '' } }));
     if (was.every((w) => w !== null)) await this.tell(tellings, `the system of ${one(of)}`);
-    else await this.say(tellings.map(({ id, now }) => [id, now]));
+    else await this.say(tellings, 'now');
   }
 
   private async tell(all: readonly Change[], words: string): Promise<void> {
-    if (!(await this.say(all.map(({ id, now }) => [id, now])))) return;
+    const said = all.slice(0, await this.say(all, 'now'));
+    if (!said.length) return;
     this.changes.done({
       words,
-      undo: async () => void (await this.say(all.map(({ id, was }) => [id, was]))),
-      redo: async () => void (await this.say(all.map(({ id, now }) => [id, now]))),
+      undo: async () => void (await this.say(said, 'was')),
+      redo: async () => void (await this.say(said, 'now')),
     });
   }
 
-  /** @returns whether all of it could be said; what goes wrong is told once, and the rest is left */
-  private async say(all: readonly (readonly [string, Said])[]): Promise<boolean> {
-    for (const [id, said] of all) if (!(await this.project.patchDataset(id, said))) return false;
-    return true;
+  /** @returns of how many it could be said; what goes wrong is told once, and the rest is left */
+  private async say(all: readonly Change[], what: 'now' | 'was'): Promise<number> {
+    for (const [i, c] of all.entries()) if (!(await this.project.patchDataset(c.id, c[what]))) return i;
+    return all.length;
   }
 }
 
