@@ -2,6 +2,7 @@ import { CdkMenu, CdkMenuItem, CdkMenuTrigger } from '@angular/cdk/menu';
 import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
 import {
   ChangeDetectionStrategy,
+  ChangeDetectorRef,
   Component,
   computed,
   effect,
@@ -215,6 +216,7 @@ export class TableView {
   private anchor = -1;
   /** Where the keyboard stands. */
   private last = -1;
+  private readonly drawn = inject(ChangeDetectorRef);
   private readonly edits = inject(Edits);
   private readonly field = viewChild<ElementRef<HTMLInputElement>>('cell');
   protected readonly typing = signal<{ row: number; column: string; wrong: string | null } | null>(null);
@@ -353,7 +355,9 @@ export class TableView {
   protected type(c: Column, i: number): void {
     if (!ofKind('features', this.item().info)) return;
     this.typing.set({ row: i, column: c.name, wrong: null });
-    setTimeout(() => this.field()?.nativeElement.select());
+    // At once: what is typed right after the click belongs into the field.
+    this.drawn.detectChanges();
+    this.field()?.nativeElement.select();
   }
 
   protected enter(c: Column, i: number, text: string): void {
